@@ -1,0 +1,122 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"niche/internal/demo"
+	"niche/internal/serve"
+	"niche/internal/standin"
+)
+
+func demoCommand() *cobra.Command {
+	d := demoRun{settings: serve.Settings{Version: version}}
+	var now string
+	var verbose bool
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "Run Niche with made-up data, and the calendar host it is linked to",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if now != "" {
+				at, err := time.Parse(time.RFC3339, now)
+				if err != nil {
+					return fmt.Errorf("--now: %q is not a date-time of RFC 3339, as in 2026-11-23T09:00:00Z", now)
+				}
+				d.now = at
+			}
+			d.settings.Log = newLog(verbose)
+			return d.run(cmd)
+		},
+	}
+	flags := cmd.Flags()
+	flags.StringVar(&d.settings.Listen, "listen", "127.0.0.1:8080", "address of Niche")
+	flags.StringVar(&d.cloud, "cloud", "127.0.0.1:8090", "address of the calendar host")
+	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
+	flags.DurationVar(&d.settings.Poll, "poll", 5*time.Second, "how often a calendar is read")
+	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
+	flags.BoolVar(&d.empty, "empty", false, "begin without data, as a fresh install does")
+	flags.StringSliceVar(&d.settings.AllowHosts, "allow-host", nil, "further host, or host:port, that may be linked")
+	flags.BoolVarP(&verbose, "verbose", "v", false, "log more")
+	return cmd
+}
+
+// demoRun is one run of the demo.
+type demoRun struct {
+	settings serve.Settings
+	cloud    string // address of the calendar host
+	now      time.Time
+	empty    bool
+}
+
+func (d demoRun) run(cmd *cobra.Command) (err error) {
+	if err := os.MkdirAll(d.settings.Data, 0o700); err != nil {
+		return err
+	}
+	clock := clockFrom(d.now)
+	cloud, err := standin.Open(filepath.Join(d.settings.Data, "calendar-host.json"), clock, demo.Accounts())
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", d.cloud)
+	if err != nil {
+		return fmt.Errorf("starting the calendar host: %w", err)
+	}
+	host := &http.Server{Handler: cloud.Handler(), ReadHeaderTimeout: 10 * time.Second}
+	hostEnded := make(chan error, 1)
+	go func() { hostEnded <- host.Serve(listener) }()
+	defer func() {
+		err = errors.Join(err, host.Close())
+		<-hostEnded
+	}()
+	address := "http://" + listener.Addr().String()
+	d.settings.AllowHosts = append(d.settings.AllowHosts, listener.Addr().String())
+
+	done := filepath.Join(d.settings.Data, "laid-out")
+	if _, err := os.Stat(done); errors.Is(err, fs.ErrNotExist) && !d.empty {
+		if err := d.layOut(cmd.Context(), cloud, address, clock()); err != nil {
+			return err
+		}
+		if err := os.WriteFile(done, nil, 0o600); err != nil {
+			return err
+		}
+	}
+	d.settings.Now = clock
+	n, err := serve.Start(d.settings)
+	if err != nil {
+		return err
+	}
+	say := func(lines ...string) { fmt.Fprintln(cmd.OutOrStdout(), strings.Join(lines, "\n")) }
+	say("", "Niche is at         "+n.Address)
+	if d.empty {
+		say("It is empty, and asks for a first administrator.")
+	} else {
+		say("  sign in           "+demo.Email+" / "+demo.Password,
+			"  a client's page   "+n.Address+"/book/home-tuning")
+	}
+	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "", "Ctrl-C stops it; started again it goes on with the same data.", "")
+	<-cmd.Context().Done()
+	return n.Stop()
+}
+
+// layOut fills an empty Niche whose clock shows an earlier morning.
+func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address string, now time.Time) error {
+	early := d.settings
+	early.Now, early.Listen = clockFrom(demo.Morning(now)), "127.0.0.1:0"
+	n, err := serve.Start(early)
+	if err != nil {
+		return err
+	}
+	err = demo.Fill(ctx, demo.NewClient(n.Address), cloud, address, now)
+	return errors.Join(err, n.Stop())
+}

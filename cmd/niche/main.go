@@ -1,0 +1,52 @@
+// Niche is the scheduling administrator's desk for a service business.
+package main
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+)
+
+// version is set when a release is built.
+var version = "development"
+
+func main() {
+	root := &cobra.Command{
+		Use:           "niche",
+		Short:         "The scheduling administrator's desk for a service business",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(serveCommand(), demoCommand(), versionCommand(), describeCommand())
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := root.ExecuteContext(ctx); err != nil {
+		fmt.Fprintln(os.Stderr, "niche:", err)
+		os.Exit(1)
+	}
+}
+
+// newLog returns the program's log, on standard error.
+func newLog(verbose bool) *slog.Logger {
+	level := slog.LevelInfo
+	if verbose {
+		level = slog.LevelDebug
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+}
+
+// clockFrom returns a clock that shows start now and goes on from there; for
+// the zero time, the clock on the wall.
+func clockFrom(start time.Time) func() time.Time {
+	if start.IsZero() {
+		return time.Now
+	}
+	begun := time.Now()
+	return func() time.Time { return start.Add(time.Since(begun)) }
+}

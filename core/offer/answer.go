@@ -1,0 +1,185 @@
+package offer
+
+import (
+	"cmp"
+	"slices"
+
+	"niche/core/span"
+)
+
+// Reasons is a set of rules that refuse a start, by their place in the table.
+// The zero value refuses nothing.
+type Reasons uint32
+
+// Has reports whether the rule with this place is in the set.
+func (r Reasons) Has(place int) bool { return r&(1<<place) != 0 }
+
+// Codes returns the codes of the set in the order of the rules.
+func (r Reasons) Codes() (codes []Code) {
+	for i := range rules {
+		if r.Has(i) {
+			codes = append(codes, rules[i].code)
+		}
+	}
+	return codes
+}
+
+// First returns the reason to which a refused start is charged, or "".
+func (r Reasons) First() Code {
+	for i := range rules {
+		if r.Has(i) {
+			return rules[i].code
+		}
+	}
+	return ""
+}
+
+// Start is one candidate start of one staff member. It is offered when nothing
+// refuses it.
+type Start struct {
+	At      span.Instant
+	Refused Reasons
+	Left    int // places left, before those asked for; 0 when there are none
+}
+
+// Lane is the part of an answer that belongs to one staff member.
+type Lane struct {
+	Staff  int // index into the question's staff
+	Open   span.Set
+	Starts []Start // in order
+}
+
+// Answer is the verdict on every candidate start of a question.
+type Answer struct {
+	Lanes    []Lane // in the order of the question's staff
+	staffing Staffing
+	staff    []Staff
+}
+
+// Answer examines every candidate start. Its cost is linear in candidates,
+// busy spans and bookings; it allocates a handful of slices for each staff
+// member and nothing for a candidate. The question must be sound: zones and
+// patterns checked, step and length at least 1.
+func (q Question) Answer() Answer {
+	a := Answer{Lanes: make([]Lane, len(q.Staff)), staffing: q.Service.Staffing, staff: q.Staff}
+	f := q.frame()
+	for i := range q.Staff {
+		l := q.lane(i, f)
+		starts := make([]Start, 0, int(l.pieces.Minutes()/q.Service.Step)+len(l.pieces.Spans()))
+		l.eachCandidate(f, func(t span.Instant, day, bizDay date) {
+			m := l.at(t, day, bizDay)
+			starts = append(starts, Start{At: t, Refused: l.judge(&m), Left: max(0, q.places()-m.taken)})
+		})
+		a.Lanes[i] = Lane{Staff: i, Open: l.pieces, Starts: starts}
+	}
+	if q.Service.Staffing == AllOfThem {
+		a.jointly()
+	}
+	return a
+}
+
+// judge goes through all rules.
+func (l *lane) judge(m *moment) (refused Reasons) {
+	for i := range rules {
+		if rules[i].refuses(l, m) {
+			refused |= 1 << i
+		}
+	}
+	return refused
+}
+
+// jointly lets every lane share the reasons of the others at the same start,
+// because such a visit takes all of them. One who has no candidate there is
+// outside hours.
+func (a *Answer) jointly() {
+	type tally struct {
+		lanes   int
+		refused Reasons
+	}
+	all := map[span.Instant]tally{}
+	for _, l := range a.Lanes {
+		for _, s := range l.Starts {
+			t := all[s.At]
+			all[s.At] = tally{t.lanes + 1, t.refused | s.Refused}
+		}
+	}
+	absent := Reasons(1) << slices.Index(Codes(), outsideHours.code)
+	for _, l := range a.Lanes {
+		for i := range l.Starts {
+			t := all[l.Starts[i].At]
+			if t.lanes < len(a.Lanes) {
+				t.refused |= absent
+			}
+			l.Starts[i].Refused = t.refused
+		}
+	}
+}
+
+// Offer is a start that can be booked, with all who can take it: with joint
+// staffing, everybody.
+type Offer struct {
+	At    span.Instant
+	Staff []string // in the order of the question
+	Left  int      // the most places that one of them still has; jointly, the least
+}
+
+// Offers returns the offered starts in order.
+func (a Answer) Offers() []Offer {
+	var offers []Offer
+	index := map[span.Instant]int{}
+	for _, l := range a.Lanes {
+		for _, s := range l.Starts {
+			if s.Refused != 0 {
+				continue
+			}
+			n, ok := index[s.At]
+			if !ok {
+				n = len(offers)
+				index[s.At] = n
+				offers = append(offers, Offer{At: s.At, Left: s.Left})
+			}
+			o := &offers[n]
+			o.Staff = append(o.Staff, a.staff[l.Staff].ID)
+			if a.staffing == AllOfThem {
+				o.Left = min(o.Left, s.Left)
+			} else {
+				o.Left = max(o.Left, s.Left)
+			}
+		}
+	}
+	slices.SortFunc(offers, func(a, b Offer) int { return cmp.Compare(a.At, b.At) })
+	return offers
+}
+
+// Budget tells where the candidate starts go: each refused one is charged to
+// its first reason, so offered and lost add up to the candidates.
+type Budget struct {
+	Candidates int
+	Offered    int
+	Lost       map[Code]int // every code is there
+}
+
+// Budget counts the answer.
+func (a Answer) Budget() Budget {
+	var lost [len(rules)]int
+	b := Budget{Lost: make(map[Code]int, len(rules))}
+	for _, l := range a.Lanes {
+		for _, s := range l.Starts {
+			b.Candidates++
+			if s.Refused == 0 {
+				b.Offered++
+				continue
+			}
+			for i := range rules {
+				if s.Refused.Has(i) {
+					lost[i]++
+					break
+				}
+			}
+		}
+	}
+	for i, r := range rules {
+		b.Lost[r.code] = lost[i]
+	}
+	return b
+}

@@ -1,0 +1,78 @@
+package api
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"io/fs"
+	"mime"
+	"net/http"
+	"path"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"niche/web"
+)
+
+// frontEnd serves the built front end. It has two pages: what clients open, and
+// the desk; which part of them is shown is up to their routers.
+func frontEnd(router *gin.Engine) {
+	files, built := web.Files()
+	page := func(c *gin.Context) string {
+		switch p := c.Request.URL.Path; {
+		case !built:
+			return "placeholder.html"
+		case strings.HasPrefix(p, "/book/"), strings.HasPrefix(p, "/booking/"):
+			return "book.html"
+		}
+		return "desk.html"
+	}
+	router.NoMethod(func(c *gin.Context) {
+		writeProblem(c.Writer, newProblem(http.StatusMethodNotAllowed, "This cannot be done here."))
+	})
+	router.NoRoute(func(c *gin.Context) {
+		p := c.Request.URL.Path
+		read := c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead
+		if strings.HasPrefix(p, "/api/") || !read {
+			writeProblem(c.Writer, newProblem(http.StatusNotFound, "There is nothing at this address."))
+			return
+		}
+		if name := strings.TrimPrefix(path.Clean(p), "/"); strings.HasPrefix(name, "assets/") {
+			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+			serveFile(c, files, name)
+			return
+		}
+		c.Header("Cache-Control", "no-cache")
+		serveFile(c, files, page(c))
+	})
+}
+
+// serveFile serves a file in the smallest form that was built and the browser
+// takes.
+func serveFile(c *gin.Context, files fs.FS, name string) {
+	data, err := fs.ReadFile(files, name)
+	if err != nil {
+		c.Header("Cache-Control", "no-cache")
+		writeProblem(c.Writer, newProblem(http.StatusNotFound, "There is nothing at this address."))
+		return
+	}
+	sum := sha256.Sum256(data)
+	etag := `"` + hex.EncodeToString(sum[:8]) + `"`
+	c.Header("ETag", etag)
+	c.Header("Vary", "Accept-Encoding")
+	if c.GetHeader("If-None-Match") == etag {
+		c.Status(http.StatusNotModified)
+		return
+	}
+	for _, coding := range []struct{ name, suffix string }{{"br", ".br"}, {"gzip", ".gz"}} {
+		if !strings.Contains(c.GetHeader("Accept-Encoding"), coding.name) {
+			continue
+		}
+		if small, err := fs.ReadFile(files, name+coding.suffix); err == nil {
+			c.Header("Content-Encoding", coding.name)
+			data = small
+			break
+		}
+	}
+	c.Data(http.StatusOK, mime.TypeByExtension(path.Ext(name)), data)
+}

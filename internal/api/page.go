@@ -1,0 +1,435 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"github.com/danielgtaylor/huma/v2"
+	"gorm.io/gorm"
+
+	"niche/core/hours"
+	"niche/core/offer"
+	"niche/core/span"
+	"niche/internal/booking"
+	"niche/internal/schedule"
+	"niche/internal/store"
+)
+
+// Page is what a client sees of a service. Times are in the client's zone.
+type Page struct {
+	Business string    `json:"business"`
+	Home     string    `json:"home" doc:"The business's zone."`
+	Zone     string    `json:"zone" doc:"The zone in which times are shown."`
+	Service  string    `json:"service"`
+	Length   string    `json:"length" doc:"As people say it: 90 min."`
+	Place    string    `json:"place"`
+	Staff    []NamedID `json:"staff"`
+	From     int       `json:"from" doc:"Minute of the day at which the days begin on the left."`
+	To       int       `json:"to"`
+	Marks    []DayMark `json:"marks"`
+	Days     []PageDay `json:"days"`
+	Soonest  []Start   `json:"soonest"`
+	Earlier  string    `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
+	Later    string    `json:"later" doc:"The date from which the days after are asked for, or empty."`
+}
+
+// DayMark is an hour on the axis.
+type DayMark struct {
+	Minute int    `json:"minute"`
+	Label  string `json:"label"`
+}
+
+// PageDay is one day of a page.
+type PageDay struct {
+	Date   string      `json:"date" format:"date"`
+	Title  string      `json:"title"`
+	Sub    string      `json:"sub"`
+	Open   []DayPart   `json:"open"`
+	Starts []PageStart `json:"starts"`
+	Note   string      `json:"note" doc:"Why there is nothing, or empty."`
+}
+
+// DayPart is a part of a day in minutes of its clock.
+type DayPart struct {
+	From int `json:"from"`
+	To   int `json:"to"`
+}
+
+// PageStart is an offered start.
+type PageStart struct {
+	At     string     `json:"at" format:"date-time"`
+	Minute int        `json:"minute"`
+	Label  string     `json:"label"`
+	Full   string     `json:"full" doc:"The whole visit: Friday 27 November, 14:00–15:30."`
+	Staff  []store.ID `json:"staff" doc:"Who can take it."`
+}
+
+// Start is an offered start away from its day.
+type Start struct {
+	At    string     `json:"at" format:"date-time"`
+	Label string     `json:"label" doc:"The day and the time: Tomorrow 11:30."`
+	Full  string     `json:"full" doc:"The whole visit: Friday 27 November, 14:00–15:30."`
+	Staff []store.ID `json:"staff"`
+}
+
+// NewBooking asks for a booking.
+type NewBooking struct {
+	Start string   `json:"start" format:"date-time"`
+	Staff store.ID `json:"staff" doc:"Who is asked for, or 0 for anyone." minimum:"0"`
+	Name  string   `json:"name" minLength:"1" maxLength:"120"`
+	Email string   `json:"email" minLength:"1" maxLength:"254"`
+	Zone  string   `json:"zone"`
+	Clock string   `json:"clock" enum:"12,24"`
+}
+
+// Booked is a booking as its client sees it.
+type Booked struct {
+	Reference string `json:"reference"`
+	Status    string `json:"status" enum:"held,pending,confirmed,cancelled"`
+	Business  string `json:"business"`
+	Service   string `json:"service"`
+	Page      string `json:"page"`
+	When      string `json:"when"`
+	Zone      string `json:"zone"`
+	With      string `json:"with"`
+	Place     string `json:"place"`
+	Name      string `json:"name"`
+	Email     string `json:"email"`
+	Manage    string `json:"manage" doc:"The path of the page on which the client can cancel."`
+	CanCancel bool   `json:"canCancel"`
+}
+
+func (s *server) registerPage(a huma.API) {
+	huma.Register(a, opened(get("/api/pages/{slug}", "getPage", "The offered starts of a service")), s.getPage)
+	huma.Register(a, opened(post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated)), s.book)
+	huma.Register(a, opened(get("/api/my-bookings/{token}", "getMyBooking", "A client's own booking")), s.getMyBooking)
+	huma.Register(a, opened(post("/api/my-bookings/{token}/cancel", "cancelMyBooking", "Cancel an own booking", http.StatusOK)), s.cancelMyBooking)
+}
+
+type SlugPath struct {
+	Slug string `path:"slug" maxLength:"80"`
+}
+
+func (s *server) bySlug(db *gorm.DB, slug string) (store.Service, error) {
+	var row store.Service
+	err := db.Where("slug = ?", slug).Take(&row).Error
+	return row, found(err, "page")
+}
+
+// pageDays is how many days a page shows at once.
+const pageDays = 7
+
+func (s *server) getPage(ctx context.Context, in *struct {
+	SlugPath
+	From  string   `query:"from" doc:"The first date, in the client's zone; today when empty."`
+	Zone  string   `query:"zone" doc:"The client's zone; the business's when empty."`
+	Staff store.ID `query:"staff" doc:"Only starts of this staff member; 0 for anyone."`
+	Clock string   `query:"clock" enum:"12,24" default:"24"`
+}) (*body[Page], error) {
+	db := s.DB.Read(ctx)
+	service, err := s.bySlug(db, in.Slug)
+	if err != nil {
+		return nil, err
+	}
+	var business store.Business
+	if err := db.Take(&business).Error; err != nil {
+		return nil, err
+	}
+	home, err := hours.LoadZone(business.Zone)
+	if err != nil {
+		return nil, err
+	}
+	zone := home
+	if in.Zone != "" {
+		if zone, err = hours.LoadZone(in.Zone); err != nil {
+			return nil, wrong("query.zone", err.Error())
+		}
+	}
+	now := span.At(s.Now())
+	today := zone.DateAt(now)
+	last := today + hours.LocalDate(service.WindowDays) + 1
+	first := today
+	if in.From != "" {
+		if first, err = hours.ParseDate(in.From); err != nil {
+			return nil, wrong("query.from", err.Error())
+		}
+		first = min(max(first, today), last)
+	}
+	staff, err := schedule.Performers(db, service.ID)
+	if err != nil {
+		return nil, err
+	}
+	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: service.Place,
+		Length: offer.Duration(service.Length), Staff: []NamedID{}, Soonest: []Start{}}
+	for _, m := range staff {
+		page.Staff = append(page.Staff, NamedID{m.ID, m.Name})
+	}
+	if in.Staff != 0 {
+		staff = slices.DeleteFunc(staff, func(m store.Staff) bool { return m.ID != in.Staff })
+	}
+	// A date of the client's zone can reach into three dates of the business's.
+	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, From: today - 1, To: last + 1, Staff: staff})
+	if err != nil {
+		return nil, err
+	}
+	a := q.Answer()
+	view := pageView{texts: texts{zone: zone, twelve: in.Clock == "12"}, today: today, offers: a.Offers(), answer: a, length: service.Length}
+	view.fill(&page, first, min(first+pageDays-1, last))
+	if first > today {
+		page.Earlier = max(first-pageDays, today).String()
+	}
+	if next := first + pageDays; next <= last {
+		page.Later = next.String()
+	}
+	return answer(page, nil)
+}
+
+// pageView lays an answer out by days of the client's zone.
+type pageView struct {
+	texts
+	today  hours.LocalDate
+	offers []offer.Offer
+	answer offer.Answer
+	length span.Minutes
+}
+
+func (v pageView) start(o offer.Offer) Start {
+	return Start{At: o.At.String(), Label: v.dayName(v.zone.DateAt(o.At)) + " " + v.clock(o.At), Full: v.full(o.At), Staff: idsOf(o.Staff)}
+}
+
+func (v pageView) full(at span.Instant) string {
+	return v.local(at).Format("Monday 2 January, ") + v.stretch(span.For(at, v.length)).Label
+}
+
+// dayName is how a person calls a day soon to come.
+func (v pageView) dayName(d hours.LocalDate) string {
+	switch d - v.today {
+	case 0:
+		return "Today"
+	case 1:
+		return "Tomorrow"
+	case 2, 3, 4, 5, 6:
+		return d.Weekday().String()[:3]
+	}
+	return d.Time().Format("Mon 2 Jan")
+}
+
+func idsOf(texts []string) []store.ID {
+	ids := make([]store.ID, 0, len(texts))
+	for _, t := range texts {
+		n, _ := strconv.ParseInt(t, 10, 64)
+		ids = append(ids, store.ID(n))
+	}
+	return ids
+}
+
+// fill adds the days from..to, the axis and the soonest starts.
+func (v pageView) fill(page *Page, from, to hours.LocalDate) {
+	for _, o := range v.offers[:min(3, len(v.offers))] {
+		page.Soonest = append(page.Soonest, v.start(o))
+	}
+	var all []span.Span
+	for _, l := range v.answer.Lanes {
+		all = append(all, l.Open.Spans()...)
+	}
+	open := span.Of(all)
+	offsets := v.zone.Over(from, to+1)
+	page.From, page.To = 24*60, 0
+	for d := from; d <= to; d++ {
+		day := span.Between(offsets.Starting(d, 0), offsets.Ending(d+1, 0))
+		out := PageDay{Date: d.String(), Title: v.title(d), Sub: d.Time().Format("Mon 2 Jan"), Open: []DayPart{}, Starts: []PageStart{}}
+		minute := func(i span.Instant) int {
+			date, m := offsets.Wall(i)
+			return m + 1440*int(date-d)
+		}
+		for _, p := range open.Clip(day).Spans() {
+			part := DayPart{minute(p.Start()), minute(p.End())}
+			out.Open = append(out.Open, part)
+			page.From, page.To = min(page.From, part.From), max(page.To, part.To)
+		}
+		for _, o := range v.offers {
+			if day.Contains(o.At) {
+				out.Starts = append(out.Starts, PageStart{o.At.String(), minute(o.At), v.clock(o.At), v.full(o.At), idsOf(o.Staff)})
+			}
+		}
+		if len(out.Starts) == 0 {
+			out.Note = v.nothing(day, len(out.Open) > 0)
+		}
+		page.Days = append(page.Days, out)
+	}
+	if page.To <= page.From {
+		page.From, page.To = 9*60, 17*60
+	}
+	page.From, page.To = max(0, (page.From-30)/60*60), min(1440, (page.To+89)/60*60)
+	page.Marks = []DayMark{}
+	for m := (page.From/60 + 1) * 60; m < page.To; m += 60 {
+		label := fmt.Sprintf("%02d:00", m/60)
+		if v.twelve {
+			label = fmt.Sprintf("%d %s", (m/60+11)%12+1, []string{"am", "pm"}[m/720])
+		}
+		page.Marks = append(page.Marks, DayMark{m, label})
+	}
+}
+
+func (v pageView) title(d hours.LocalDate) string {
+	if d-v.today < 2 {
+		return v.dayName(d)
+	}
+	return d.Weekday().String()
+}
+
+// nothing says why a day has no start.
+func (v pageView) nothing(day span.Span, open bool) string {
+	if !open {
+		return "Closed"
+	}
+	counts := map[offer.Code]int{}
+	for _, l := range v.answer.Lanes {
+		for _, s := range l.Starts {
+			if day.Contains(s.At) {
+				counts[s.Refused.First()]++
+			}
+		}
+	}
+	others := len(counts)
+	for _, c := range []offer.Code{"past", "notice", "window"} {
+		if counts[c] > 0 {
+			others--
+		}
+	}
+	switch {
+	case others > 0:
+		for _, o := range v.offers {
+			if o.At >= day.End() {
+				return "Fully taken – next is " + v.local(o.At).Format("Monday ") + v.clock(o.At)
+			}
+		}
+		return "Fully taken"
+	case counts["window"] > 0:
+		return "Not open for booking yet"
+	}
+	return "Too short notice to book online"
+}
+
+func (s *server) book(ctx context.Context, in *struct {
+	SlugPath
+	Body NewBooking
+}) (*body[Booked], error) {
+	db := s.DB.Read(ctx)
+	service, err := s.bySlug(db, in.Slug)
+	if err != nil {
+		return nil, err
+	}
+	start, err := span.Parse(in.Body.Start)
+	if err != nil {
+		return nil, wrong("start", err.Error())
+	}
+	email, ok := mailAddress(in.Body.Email)
+	if !ok {
+		return nil, wrong("email", "This is not a mail address.")
+	}
+	zone, err := hours.LoadZone(in.Body.Zone)
+	if err != nil {
+		return nil, wrong("zone", err.Error())
+	}
+	taken, err := s.Bookings.Take(ctx, booking.Request{Service: service, Start: start, Staff: in.Body.Staff,
+		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String()})
+	text := texts{zone: zone, twelve: in.Body.Clock == "12"}
+	var no *booking.NotOffered
+	if errors.As(err, &no) {
+		return nil, notOffered(no, pageView{texts: text, today: zone.DateAt(span.At(s.Now())), length: service.Length})
+	}
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.booked(ctx, taken.Booking, text)
+	out.Manage = "/booking/" + taken.Token
+	return answer(out, err)
+}
+
+func notOffered(no *booking.NotOffered, v pageView) error {
+	p := newProblem(http.StatusConflict, "This time has just been taken.")
+	switch no.Reasons[0] {
+	case "calendar-not-reached":
+		p.Detail = "This time cannot be confirmed at the moment."
+	case "past", "notice":
+		p.Detail = "It is too late to book this time."
+	case "window", "outside-hours":
+		p.Detail = "This time is not offered."
+	}
+	for _, r := range no.Reasons {
+		p.Reasons = append(p.Reasons, string(r))
+	}
+	for _, o := range no.Nearest {
+		p.Nearest = append(p.Nearest, v.start(o))
+	}
+	return p
+}
+
+// booked renders a booking for its client.
+func (s *server) booked(ctx context.Context, k store.Booking, text texts) (Booked, error) {
+	db := s.DB.Read(ctx)
+	var v store.Visit
+	var service store.Service
+	var business store.Business
+	var staff store.Staff
+	if err := db.Take(&v, k.VisitID).Error; err != nil {
+		return Booked{}, err
+	}
+	if err := db.Take(&service, v.ServiceID).Error; err != nil {
+		return Booked{}, err
+	}
+	if err := db.Take(&business).Error; err != nil {
+		return Booked{}, err
+	}
+	if err := db.Joins("JOIN visit_staff vs ON vs.staff_id = staff.id").Where("vs.visit_id = ?", v.ID).Take(&staff).Error; err != nil {
+		return Booked{}, err
+	}
+	return Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: pagePath(service.Slug),
+		When: text.local(v.Start).Format("Monday 2 January 2006, ") + text.stretch(v.During()).Label, Zone: text.zone.String(),
+		With: staff.Name, Place: service.Place, Name: k.ClientName, Email: k.ClientMail,
+		CanCancel: k.Status != store.Cancelled && v.Start > span.At(s.Now())}, nil
+}
+
+type TokenPath struct {
+	Token string `path:"token" maxLength:"100"`
+	Clock string `query:"clock" enum:"12,24" default:"24"`
+}
+
+func (s *server) byToken(ctx context.Context, in *TokenPath) (store.Booking, Booked, error) {
+	var k store.Booking
+	if err := s.DB.Read(ctx).Where("token_hash = ?", booking.HashToken(in.Token)).Take(&k).Error; err != nil {
+		return k, Booked{}, found(err, "booking")
+	}
+	zone, err := hours.LoadZone(k.ClientZone)
+	if err != nil {
+		return k, Booked{}, err
+	}
+	out, err := s.booked(ctx, k, texts{zone: zone, twelve: in.Clock == "12"})
+	out.Manage = "/booking/" + in.Token
+	return k, out, err
+}
+
+func (s *server) getMyBooking(ctx context.Context, in *TokenPath) (*body[Booked], error) {
+	_, out, err := s.byToken(ctx, in)
+	return answer(out, err)
+}
+
+func (s *server) cancelMyBooking(ctx context.Context, in *TokenPath) (*body[Booked], error) {
+	k, out, err := s.byToken(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	if !out.CanCancel && k.Status != store.Cancelled {
+		return nil, newProblem(http.StatusConflict, "This visit has begun, so it cannot be cancelled here any more.")
+	}
+	if err := s.Bookings.Cancel(ctx, k.ID); err != nil {
+		return nil, err
+	}
+	_, out, err = s.byToken(ctx, in)
+	return answer(out, err)
+}

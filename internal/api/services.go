@@ -1,0 +1,173 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"gorm.io/gorm"
+
+	"niche/core/span"
+	"niche/internal/live"
+	"niche/internal/store"
+)
+
+// Service is a service with its rules.
+type Service struct {
+	ID   store.ID `json:"id"`
+	Page string   `json:"page" doc:"The path of its public page."`
+	ServiceFields
+}
+
+// ServiceFields is what can be said of a service. Lengths are minutes.
+type ServiceFields struct {
+	Name               string     `json:"name" minLength:"1" maxLength:"120"`
+	Slug               string     `json:"slug" maxLength:"80" doc:"The last part of the public page's address; made from the name when empty."`
+	Place              string     `json:"place" maxLength:"200" doc:"Where it happens, as clients read it."`
+	Hue                int        `json:"hue" minimum:"0" maximum:"7" doc:"One of eight colours."`
+	Length             int        `json:"length" minimum:"5" maximum:"1440"`
+	Step               int        `json:"step" minimum:"5" maximum:"1440"`
+	Anchor             string     `json:"anchor" enum:"clock,opening"`
+	BufferBefore       int        `json:"bufferBefore" minimum:"0" maximum:"720"`
+	BufferAfter        int        `json:"bufferAfter" minimum:"0" maximum:"720"`
+	BuffersInsideHours bool       `json:"buffersInsideHours"`
+	Notice             int        `json:"notice" minimum:"0" maximum:"43200"`
+	WindowDays         int        `json:"windowDays" minimum:"0" maximum:"730"`
+	Unreachable        string     `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
+	Staff              []store.ID `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
+}
+
+func (s *server) registerServices(a huma.API) {
+	huma.Register(a, get("/api/services", "listServices", "All services"), s.listServices)
+	huma.Register(a, post("/api/services", "addService", "Define a service", http.StatusCreated), s.addService)
+	huma.Register(a, get("/api/services/{id}", "getService", "A service"), s.getService)
+	huma.Register(a, put("/api/services/{id}", "changeService", "Change a service"), s.changeService)
+}
+
+// PagePath returns the path of a service's public page.
+func pagePath(slug string) string { return "/book/" + slug }
+
+func renderService(r store.Service, staff []store.ID) Service {
+	if staff == nil {
+		staff = []store.ID{}
+	}
+	return Service{r.ID, pagePath(r.Slug), ServiceFields{
+		Name: r.Name, Slug: r.Slug, Place: r.Place, Hue: r.Hue, Length: int(r.Length), Step: int(r.Step), Anchor: r.Anchor,
+		BufferBefore: int(r.BufferBefore), BufferAfter: int(r.BufferAfter), BuffersInsideHours: r.BuffersInsideHours,
+		Notice: int(r.NoticeMinutes), WindowDays: r.WindowDays, Unreachable: string(r.Unreachable), Staff: staff}}
+}
+
+func (s *server) staffOf(ctx context.Context, rows []store.Service) (map[store.ID][]store.ID, error) {
+	ids := make([]store.ID, len(rows))
+	for i, r := range rows {
+		ids[i] = r.ID
+	}
+	var pairs []store.ServiceStaff
+	err := s.DB.Read(ctx).Where("service_id IN ?", ids).Order("position").Find(&pairs).Error
+	out := map[store.ID][]store.ID{}
+	for _, p := range pairs {
+		out[p.ServiceID] = append(out[p.ServiceID], p.StaffID)
+	}
+	return out, err
+}
+
+func (s *server) listServices(ctx context.Context, in *paging) (*body[list[Service]], error) {
+	var rows []store.Service
+	err := s.DB.Read(ctx).Order("name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	staff, err := s.staffOf(ctx, rows)
+	return answer(paged(rows, in.Page, func(r store.Service) Service { return renderService(r, staff[r.ID]) }), err)
+}
+
+func (s *server) service(ctx context.Context, id store.ID) (Service, error) {
+	var row store.Service
+	if err := s.DB.Read(ctx).Take(&row, id).Error; err != nil {
+		return Service{}, found(err, "service")
+	}
+	staff, err := s.staffOf(ctx, []store.Service{row})
+	return renderService(row, staff[id]), err
+}
+
+func (s *server) getService(ctx context.Context, in *IDPath) (*body[Service], error) {
+	return answer(s.service(ctx, in.ID))
+}
+
+func (s *server) addService(ctx context.Context, in *struct{ Body ServiceFields }) (*body[Service], error) {
+	return s.saveService(ctx, 0, in.Body)
+}
+
+func (s *server) changeService(ctx context.Context, in *struct {
+	IDPath
+	Body ServiceFields
+}) (*body[Service], error) {
+	return s.saveService(ctx, in.ID, in.Body)
+}
+
+var slugShape = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
+// slugOf makes the last part of an address from a name.
+func slugOf(name string) string {
+	parts := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
+	return strings.Join(parts, "-")
+}
+
+func (s *server) saveService(ctx context.Context, id store.ID, f ServiceFields) (*body[Service], error) {
+	if f.Slug == "" {
+		f.Slug = slugOf(f.Name)
+	}
+	if !slugShape.MatchString(f.Slug) {
+		return nil, wrong("slug", "An address is made of small letters, digits and single hyphens.")
+	}
+	row := store.Service{CreatedAt: span.At(s.Now())}
+	err := s.DB.Write(ctx, func(tx *gorm.DB) error {
+		if id != 0 {
+			if err := tx.Take(&row, id).Error; err != nil {
+				return found(err, "service")
+			}
+		}
+		var same store.Service
+		err := tx.Where("slug = ? AND id <> ?", f.Slug, id).Take(&same).Error
+		if err == nil {
+			return wrong("slug", fmt.Sprintf("The page of “%s” has this address already.", same.Name))
+		}
+		if !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		row.Name, row.Slug, row.Place, row.Hue, row.Anchor = f.Name, f.Slug, f.Place, f.Hue, f.Anchor
+		row.Length, row.Step = span.Minutes(f.Length), span.Minutes(f.Step)
+		row.BufferBefore, row.BufferAfter, row.BuffersInsideHours = span.Minutes(f.BufferBefore), span.Minutes(f.BufferAfter), f.BuffersInsideHours
+		row.NoticeMinutes, row.WindowDays, row.Unreachable = span.Minutes(f.Notice), f.WindowDays, store.Unreachable(f.Unreachable)
+		if err := tx.Save(&row).Error; err != nil {
+			return err
+		}
+		if err := tx.Where("service_id = ?", row.ID).Delete(&store.ServiceStaff{}).Error; err != nil {
+			return err
+		}
+		for i, member := range f.Staff {
+			if slices.Contains(f.Staff[:i], member) {
+				return wrong(fmt.Sprintf("staff[%d]", i), "This staff member is named twice.")
+			}
+			if err := tx.Take(&store.Staff{}, member).Error; errors.Is(err, store.ErrNotFound) {
+				return wrong(fmt.Sprintf("staff[%d]", i), "There is no such staff member.")
+			} else if err != nil {
+				return err
+			}
+			if err := tx.Create(&store.ServiceStaff{ServiceID: row.ID, StaffID: member, Position: i}).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.Hub.Tell(live.Rules)
+	return answer(s.service(ctx, row.ID))
+}

@@ -1,0 +1,473 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"gorm.io/gorm"
+
+	"niche/core/hours"
+	"niche/core/offer"
+	"niche/core/span"
+	"niche/internal/schedule"
+	"niche/internal/store"
+)
+
+// Wall is the team's day. Times are instants; the texts beside them are in the
+// business's zone.
+type Wall struct {
+	Date     string      `json:"date" format:"date"`
+	Title    string      `json:"title"`
+	Zone     string      `json:"zone"`
+	Now      string      `json:"now" format:"date-time"`
+	From     string      `json:"from" format:"date-time" doc:"Where the wall begins on the left."`
+	To       string      `json:"to" format:"date-time"`
+	Marks    []Mark      `json:"marks"`
+	Service  store.ID    `json:"service" doc:"The service for the sill, or 0."`
+	Services []NamedID   `json:"services"`
+	Notice   string      `json:"notice" format:"date-time" doc:"No start before it keeps the service's notice."`
+	Last     string      `json:"last" format:"date" doc:"The last date of the service's booking window, or empty."`
+	Lanes    []WallLane  `json:"lanes"`
+	Days     []RibbonDay `json:"days"`
+	Pulse    []Pulse     `json:"pulse"`
+}
+
+// Mark is an hour on the axis.
+type Mark struct {
+	At    string `json:"at" format:"date-time"`
+	Label string `json:"label"`
+}
+
+// NamedID is a record by name.
+type NamedID struct {
+	ID   store.ID `json:"id"`
+	Name string   `json:"name"`
+}
+
+// Stretch is a span of time.
+type Stretch struct {
+	Start string `json:"start" format:"date-time"`
+	End   string `json:"end" format:"date-time"`
+	Label string `json:"label" doc:"Both times, as 09:00–10:30."`
+}
+
+// WallLane is one person's day.
+type WallLane struct {
+	Staff   NamedID     `json:"staff"`
+	Note    string      `json:"note" doc:"What the day holds, in a few words."`
+	Open    []Stretch   `json:"open"`
+	Busy    []WallBusy  `json:"busy"`
+	Visits  []WallVisit `json:"visits"`
+	Starts  []WallStart `json:"starts" doc:"Of the service for the sill; empty when this person does not perform it."`
+	OnSill  bool        `json:"onSill" doc:"Whether this person performs the service for the sill."`
+	Nowhere bool        `json:"nowhere" doc:"Whether bookings are written to no calendar."`
+}
+
+// WallBusy is time taken by a personal event. Its title is not known here.
+type WallBusy struct {
+	Stretch
+	Calendar string `json:"calendar"`
+}
+
+// WallVisit is a booking on the wall.
+type WallVisit struct {
+	Stretch
+	ID       store.ID `json:"id" doc:"Of the booking."`
+	Occupied Stretch  `json:"occupied" doc:"With the buffers."`
+	Service  string   `json:"service"`
+	Hue      int      `json:"hue"`
+	Client   string   `json:"client"`
+	Mail     string   `json:"mail"`
+	Ref      string   `json:"reference"`
+	Status   string   `json:"status" enum:"held,pending,confirmed"`
+	Copy     string   `json:"copy" enum:"none,waiting,written,read back,failed"`
+	CopyNote string   `json:"copyNote"`
+}
+
+// WallStart is a start on the sill.
+type WallStart struct {
+	At      string   `json:"at" format:"date-time"`
+	Label   string   `json:"label"`
+	Offered bool     `json:"offered"`
+	Reasons []string `json:"reasons"`
+}
+
+// RibbonDay says how full a day is over the whole team.
+type RibbonDay struct {
+	Date    string `json:"date" format:"date"`
+	Weekday string `json:"weekday"`
+	Day     int    `json:"day"`
+	Open    int    `json:"open" doc:"Minutes of hours."`
+	Booked  int    `json:"booked" doc:"Minutes of them that bookings take."`
+	Busy    int    `json:"busy" doc:"Minutes of them that personal events take."`
+}
+
+// Pulse is the freshness of one calendar.
+type Pulse struct {
+	Staff    NamedID `json:"staff"`
+	Calendar string  `json:"calendar"`
+	State    string  `json:"state"`
+	Ago      int     `json:"ago" doc:"Seconds since it was read, or -1."`
+	Error    string  `json:"error"`
+}
+
+// Decision settles a pending booking.
+type Decision struct {
+	Accept bool `json:"accept"`
+}
+
+func (s *server) registerWall(a huma.API) {
+	huma.Register(a, get("/api/wall", "getWall", "The team's day"), s.getWall)
+	huma.Register(a, post("/api/bookings/{id}/cancel", "cancelBooking", "Cancel a booking", http.StatusNoContent), s.cancelBooking)
+	huma.Register(a, post("/api/bookings/{id}/decision", "decideBooking", "Confirm or decline a pending booking", http.StatusNoContent), s.decideBooking)
+}
+
+func (s *server) cancelBooking(ctx context.Context, in *IDPath) (*struct{}, error) {
+	return nil, found(s.Bookings.Cancel(ctx, in.ID), "booking")
+}
+
+func (s *server) decideBooking(ctx context.Context, in *struct {
+	IDPath
+	Body Decision
+}) (*struct{}, error) {
+	return nil, found(s.Bookings.Decide(ctx, in.ID, in.Body.Accept), "booking that waits for a decision")
+}
+
+// ribbonDays is how many days the ribbon over the wall shows.
+const ribbonDays = 14
+
+// lane is what is known of one person over the days of the ribbon.
+type lane struct {
+	staff store.Staff
+	open  span.Set
+	busy  []schedule.BusyTime
+	taken []WallVisit
+}
+
+func (s *server) getWall(ctx context.Context, in *struct {
+	Date    string   `query:"date" doc:"A date in the business's zone; today when empty."`
+	Service store.ID `query:"service" doc:"The service for the sill; the first when 0."`
+	Page    int      `query:"page" minimum:"1" maximum:"1000" default:"1"`
+}) (*body[Wall], error) {
+	db := s.DB.Read(ctx)
+	zone, err := schedule.Zone(db)
+	if err != nil {
+		return nil, err
+	}
+	now := span.At(s.Now())
+	today := zone.DateAt(now)
+	date := today
+	if in.Date != "" {
+		if date, err = hours.ParseDate(in.Date); err != nil {
+			return nil, wrong("query.date", err.Error())
+		}
+	}
+	var staff []store.Staff
+	if err := db.Order("id").Offset((in.Page - 1) * pageSize).Limit(pageSize).Find(&staff).Error; err != nil {
+		return nil, err
+	}
+	var services []store.Service
+	if err := db.Order("name").Find(&services).Error; err != nil {
+		return nil, err
+	}
+	w := Wall{Date: date.String(), Title: date.Time().Format("Monday 2 January 2006"), Zone: zone.String(), Now: now.String(),
+		Services: []NamedID{}, Lanes: []WallLane{}, Notice: now.String()}
+	var shown store.Service
+	for _, v := range services {
+		w.Services = append(w.Services, NamedID{v.ID, v.Name})
+		if v.ID == in.Service || shown.ID == 0 && in.Service == 0 {
+			shown = v
+		}
+	}
+	monday := date.Monday()
+	offsets := zone.Over(monday, monday+ribbonDays)
+	window := span.Between(offsets.Starting(monday, 0), offsets.Ending(monday+ribbonDays, 0))
+	lanes, err := s.lanes(db, staff, monday, window, zone)
+	if err != nil {
+		return nil, err
+	}
+	day := span.Between(offsets.Starting(date, 0), offsets.Ending(date+1, 0))
+	w.Days = ribbon(lanes, monday, offsets)
+	starts := map[store.ID][]offer.Start{}
+	if shown.ID != 0 {
+		w.Service = shown.ID
+		if starts, err = s.sill(db, shown, date, now); err != nil {
+			return nil, err
+		}
+		w.Notice = now.Add(shown.NoticeMinutes).String()
+		w.Last = (today + hours.LocalDate(shown.WindowDays)).String()
+	}
+	getting := map[store.ID]bool{}
+	if w.Pulse, err = s.pulse(db, now, getting); err != nil {
+		return nil, err
+	}
+	text := texts{zone: zone}
+	axis := span.Span{}
+	for _, l := range lanes {
+		v := text.lane(l, day, starts)
+		v.Nowhere = !getting[l.staff.ID]
+		w.Lanes = append(w.Lanes, v)
+		axis = reach(axis, l, day)
+	}
+	w.axis(axis, day, text)
+	return answer(w, nil)
+}
+
+// lanes reads hours, busy spans and bookings of staff members over the ribbon.
+func (s *server) lanes(db *gorm.DB, staff []store.Staff, monday hours.LocalDate, window span.Span, zone hours.Zone) ([]lane, error) {
+	ids := make([]store.ID, len(staff))
+	for i, m := range staff {
+		ids[i] = m.ID
+	}
+	busy, err := schedule.Busy(db, ids, window)
+	if err != nil {
+		return nil, err
+	}
+	visits, err := wallVisits(db, ids, window, texts{zone: zone})
+	if err != nil {
+		return nil, err
+	}
+	schedules, err := schedule.Schedules(db, staff)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]lane, len(staff))
+	for i, m := range staff {
+		sched := schedules[m.ID]
+		open := sched.Open(monday-2, monday+ribbonDays+1, nil, sched.Zone.Over(monday-2, monday+ribbonDays+2)).Clip(window)
+		out[i] = lane{m, open, busy[m.ID], visits[m.ID]}
+	}
+	return out, nil
+}
+
+// wallVisits reads the bookings that hold time in the window.
+func wallVisits(db *gorm.DB, staff []store.ID, window span.Span, text texts) (map[store.ID][]WallVisit, error) {
+	var rows []struct {
+		StaffID store.ID
+		store.Visit
+		BookingID  store.ID
+		Reference  string
+		Status     string
+		ClientName string
+		ClientMail string
+		Service    string
+		Hue        int
+		Copy       string
+		CopyError  string
+	}
+	err := db.Raw(`SELECT vs.staff_id, v.*, b.id AS booking_id, b.reference, b.status, b.client_name, b.client_mail, s.name AS service, s.hue,
+			COALESCE((SELECT state FROM copies c WHERE c.visit_id = v.id ORDER BY state = 'read back', state = 'written', state = 'waiting' LIMIT 1), 'none') AS copy,
+			COALESCE((SELECT error FROM copies c WHERE c.visit_id = v.id AND error <> '' LIMIT 1), '') AS copy_error
+		FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id JOIN services s ON s.id = v.service_id
+		JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled'
+		WHERE v.start >= ? AND v.start < ? AND vs.staff_id IN ? ORDER BY v.start`, window.Start().Add(-1440), window.End(), staff).Scan(&rows).Error
+	out := map[store.ID][]WallVisit{}
+	for _, r := range rows {
+		out[r.StaffID] = append(out[r.StaffID], WallVisit{Stretch: text.stretch(r.During()), ID: r.BookingID, Occupied: text.stretch(r.Occupied()),
+			Service: r.Service, Hue: r.Hue, Client: r.ClientName, Mail: r.ClientMail, Ref: r.Reference, Status: r.Status, Copy: r.Copy, CopyNote: r.CopyError})
+	}
+	return out, err
+}
+
+// sill returns the starts of a service on a date, by staff member.
+func (s *server) sill(db *gorm.DB, service store.Service, date hours.LocalDate, now span.Instant) (map[store.ID][]offer.Start, error) {
+	performers, err := schedule.Performers(db, service.ID)
+	if err != nil {
+		return nil, err
+	}
+	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, From: date, To: date, Staff: performers})
+	if err != nil {
+		return nil, err
+	}
+	out := map[store.ID][]offer.Start{}
+	for i, l := range q.Answer().Lanes {
+		out[performers[i].ID] = append([]offer.Start{}, l.Starts...)
+	}
+	return out, nil
+}
+
+// pulse returns the freshness of every calendar in use, and notes who has one
+// that gets bookings.
+func (s *server) pulse(db *gorm.DB, now span.Instant, getting map[store.ID]bool) ([]Pulse, error) {
+	var rows []struct {
+		store.Calendar
+		StaffID   store.ID
+		StaffName string
+	}
+	err := db.Raw(`SELECT c.*, st.id AS staff_id, st.name AS staff_name FROM calendars c JOIN links l ON l.id = c.link_id
+		JOIN staff st ON st.id = l.staff_id WHERE c.blocks OR c.gets_bookings ORDER BY st.id, c.name LIMIT 1000`).Scan(&rows).Error
+	out := []Pulse{}
+	for _, r := range rows {
+		getting[r.StaffID] = getting[r.StaffID] || r.GetsBookings
+		c := renderCalendar(r.Calendar, now)
+		out = append(out, Pulse{Staff: NamedID{r.StaffID, r.StaffName}, Calendar: r.Name, State: string(r.State), Ago: c.ReadAgo, Error: r.Error})
+	}
+	return out, err
+}
+
+// taken returns the minutes of open time that spans take.
+func takenOf(open span.Set, spans []span.Span) int {
+	return int(open.Minutes() - open.Subtract(span.Of(spans)).Minutes())
+}
+
+func ribbon(lanes []lane, monday hours.LocalDate, o hours.Offsets) []RibbonDay {
+	out := make([]RibbonDay, 0, ribbonDays)
+	for d := monday; d < monday+ribbonDays; d++ {
+		day := span.Between(o.Starting(d, 0), o.Ending(d+1, 0))
+		r := RibbonDay{Date: d.String(), Weekday: d.Weekday().String()[:3], Day: d.Time().Day()}
+		for _, l := range lanes {
+			open := l.open.Clip(day)
+			r.Open += int(open.Minutes())
+			r.Booked += takenOf(open, l.occupied())
+			r.Busy += takenOf(open, l.busySpans())
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+func (l lane) busySpans() []span.Span {
+	out := make([]span.Span, 0, len(l.busy))
+	for _, b := range l.busy {
+		out = append(out, b.During)
+	}
+	return out
+}
+
+func (l lane) occupied() []span.Span {
+	out := make([]span.Span, 0, len(l.taken))
+	for _, v := range l.taken {
+		out = append(out, v.Occupied.span())
+	}
+	return out
+}
+
+// span reads a stretch that this package has written.
+func (s Stretch) span() span.Span {
+	start, _ := span.Parse(s.Start)
+	end, _ := span.Parse(s.End)
+	return span.Between(start, end)
+}
+
+// reach widens the axis so that it shows what a lane holds on the day.
+func reach(axis span.Span, l lane, day span.Span) span.Span {
+	all := append(l.occupied(), l.open.Spans()...)
+	for _, p := range all {
+		if p = p.Clip(day); p.IsEmpty() {
+			continue
+		}
+		if axis.IsEmpty() {
+			axis = p
+		}
+		axis = span.Between(min(axis.Start(), p.Start()), max(axis.End(), p.End()))
+	}
+	return axis
+}
+
+// axis sets the wall's ends, an hour around what it shows, and its marks.
+func (w *Wall) axis(shown, day span.Span, text texts) {
+	if shown.IsEmpty() {
+		shown = span.Between(day.Start().Add(8*60), day.Start().Add(18*60))
+	}
+	const hour = 3600
+	from := max(day.Start(), (shown.Start()-hour/2)/hour*hour)
+	to := min(day.End(), (shown.End()+hour+hour/2-1)/hour*hour)
+	w.From, w.To = from.String(), to.String()
+	w.Marks = []Mark{}
+	for t := (from + hour - 1) / hour * hour; t < to; t += hour {
+		w.Marks = append(w.Marks, Mark{t.String(), text.local(t).Format("15")})
+	}
+}
+
+// texts writes times for people in a zone.
+type texts struct {
+	zone   hours.Zone
+	twelve bool // a clock of 12 hours
+}
+
+func (x texts) local(i span.Instant) time.Time { return i.Time().In(x.zone.Location()) }
+
+func (x texts) clock(i span.Instant) string {
+	if x.twelve {
+		return x.local(i).Format("3:04 pm")
+	}
+	return x.local(i).Format("15:04")
+}
+
+func (x texts) stretch(s span.Span) Stretch {
+	return Stretch{s.Start().String(), s.End().String(), x.clock(s.Start()) + "–" + x.clock(s.End())}
+}
+
+func (x texts) lane(l lane, day span.Span, starts map[store.ID][]offer.Start) WallLane {
+	open := l.open.Clip(day)
+	v := WallLane{Staff: NamedID{l.staff.ID, l.staff.Name}, Open: []Stretch{}, Busy: []WallBusy{}, Visits: []WallVisit{}, Starts: []WallStart{}}
+	for _, p := range open.Spans() {
+		v.Open = append(v.Open, x.stretch(p))
+	}
+	for _, b := range l.busy {
+		if b.During.Overlaps(day) {
+			v.Busy = append(v.Busy, WallBusy{x.stretch(b.During), b.Calendar})
+		}
+	}
+	for _, t := range l.taken {
+		if t.Occupied.span().Overlaps(day) {
+			v.Visits = append(v.Visits, t)
+		}
+	}
+	list, performs := starts[l.staff.ID]
+	v.OnSill = performs
+	for _, t := range list {
+		reasons := []string{}
+		for _, c := range t.Refused.Codes() {
+			reasons = append(reasons, string(c))
+		}
+		v.Starts = append(v.Starts, WallStart{t.At.String(), x.clock(t.At), t.Refused == 0, reasons})
+	}
+	v.Note = x.note(l, v, open, day)
+	return v
+}
+
+// note says what a day holds: "2 booked · 3 h 10 open".
+func (x texts) note(l lane, v WallLane, open span.Set, day span.Span) string {
+	var parts []string
+	if len(v.Visits) > 0 {
+		parts = append(parts, strconv.Itoa(len(v.Visits))+" booked")
+	}
+	switch free := open.Subtract(span.Of(append(l.busySpans(), l.occupied()...))).Minutes(); {
+	case open.IsEmpty():
+		parts = append(parts, "no hours")
+	case free == 0:
+		parts = append(parts, "nothing open")
+	default:
+		parts = append(parts, offer.Duration(free)+" open")
+	}
+	if zone, err := hours.LoadZone(l.staff.Zone); err == nil {
+		_, here := x.local(day.Start()).Zone()
+		_, there := day.Start().Time().In(zone.Location()).Zone()
+		if here != there {
+			parts = append(parts, city(zone)+" "+shift(there-here))
+		}
+	}
+	return strings.Join(parts, " · ")
+}
+
+// city returns the place in a zone's name.
+func city(z hours.Zone) string {
+	name := z.String()
+	return strings.ReplaceAll(name[strings.LastIndex(name, "/")+1:], "_", " ")
+}
+
+// shift writes how far a clock is ahead or behind, as −3 h 30.
+func shift(seconds int) string {
+	sign := "+"
+	if seconds < 0 {
+		sign, seconds = "−", -seconds
+	}
+	return sign + cmp.Or(offer.Duration(span.Minutes(seconds/60)), fmt.Sprint(seconds))
+}

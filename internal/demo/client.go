@@ -1,0 +1,79 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"time"
+
+	"niche/internal/api"
+)
+
+// Client uses Niche over HTTP, as a person's browser does.
+type Client struct {
+	Address string // http://host:port
+	http    *http.Client
+}
+
+// NewClient returns a client that is not signed in.
+func NewClient(address string) *Client {
+	jar, _ := cookiejar.New(nil) // fails never
+	return &Client{address, &http.Client{Jar: jar, Timeout: time.Minute}}
+}
+
+// Do sends a request and reads the answer into out, unless that is nil. A
+// problem is returned as an *api.Problem.
+func (c *Client) Do(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		data, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(data)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, c.Address+path, body)
+	if err != nil {
+		return err
+	}
+	req.Header.Set("Content-Type", "application/json")
+	res, err := c.http.Do(req)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = res.Body.Close() }()
+	data, err := io.ReadAll(res.Body)
+	if err != nil {
+		return err
+	}
+	if res.StatusCode >= 400 {
+		problem := &api.Problem{}
+		if err := json.Unmarshal(data, problem); err != nil {
+			return fmt.Errorf("%s %s: %d", method, path, res.StatusCode)
+		}
+		return problem
+	}
+	if out == nil {
+		return nil
+	}
+	return json.Unmarshal(data, out)
+}
+
+// Get reads what is at a path.
+func (c *Client) Get(ctx context.Context, path string, out any) error {
+	return c.Do(ctx, http.MethodGet, path, nil, out)
+}
+
+// Post sends something to a path.
+func (c *Client) Post(ctx context.Context, path string, in, out any) error {
+	return c.Do(ctx, http.MethodPost, path, in, out)
+}
+
+// Put replaces what is at a path.
+func (c *Client) Put(ctx context.Context, path string, in, out any) error {
+	return c.Do(ctx, http.MethodPut, path, in, out)
+}

@@ -1,0 +1,331 @@
+// Package demo lays out the made-up business with which Niche is shown: people
+// and services, hours, links and bookings around a given day.
+//
+// It goes through the same doors as a user. Personal events are put into the
+// stand-in calendar host as their owners would put them there.
+package demo
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"time"
+
+	"niche/core/casefile"
+	"niche/core/hours"
+	"niche/core/span"
+	"niche/internal/api"
+	"niche/internal/standin"
+	"niche/internal/store"
+)
+
+// The administrator of the demo.
+const (
+	Email    = "admin@quillon.example"
+	Password = "a-quiet-piano"
+	zone     = "Europe/Dublin"
+)
+
+// person is a staff member of the demo.
+type person struct {
+	user, name, zone string
+	week             map[string]casefile.Day
+	from             int // days from the Monday of the first week on which the hours begin
+	unlinked         bool
+	events           []event
+}
+
+// event is a personal event, by days from the Monday of the first week.
+type event struct {
+	calendar, title string
+	day             int
+	from, to        string // empty for the whole day
+	weekly          bool
+}
+
+// days makes the same day's hours for several days of a week.
+func days(keys string, spans, breaks string) map[string]casefile.Day {
+	out := map[string]casefile.Day{}
+	for i := 0; i+3 <= len(keys); i += 4 {
+		out[keys[i:i+3]] = casefile.Day{Spans: wallSpans(spans), Breaks: wallSpans(breaks)}
+	}
+	return out
+}
+
+// wallSpans reads "09:00-17:30 18:00-19:00".
+func wallSpans(text string) []casefile.WallSpan {
+	var out []casefile.WallSpan
+	for ; len(text) >= 11; text = text[min(len(text), 12):] {
+		out = append(out, casefile.WallSpan{text[:5], text[6:11]})
+	}
+	return out
+}
+
+func with(a, b map[string]casefile.Day) map[string]casefile.Day {
+	for k, v := range b {
+		a[k] = v
+	}
+	return a
+}
+
+const workdays = "mon tue wed thu fri"
+
+var people = []person{
+	{user: "mara@quillon.example", name: "Mara Quillon", zone: zone, week: days(workdays, "08:30-17:00", "12:00-12:30"), events: []event{
+		{"family", "School run", 0, "08:30", "09:00", true}, {"family", "Parents’ evening", 3, "16:00", "17:30", false},
+		{"work", "Call with the timber yard", 1, "10:30", "11:30", false}, {"birthdays", "Wren’s birthday", 4, "", "", false},
+		{"work", "Bank", 8, "13:00", "14:00", false}}},
+	{user: "ansel@okoro.example", name: "Ansel Okoro", zone: zone, week: days(workdays, "09:00-13:00 13:45-18:00", ""), events: []event{
+		{"personal", "Physiotherapy", 3, "09:00", "09:45", false}, {"personal", "Physiotherapy", 10, "09:00", "09:45", false},
+		{"personal", "Choir", 1, "17:00", "19:00", true}}},
+	{user: "bryn@castellane.example", name: "Bryn Castellane", zone: zone, week: days(workdays, "09:00-17:30", "12:30-13:15"), events: []event{
+		{"family", "Dentist", 0, "14:15", "15:30", false}, {"family", "Swimming lesson", 3, "14:30", "15:30", true},
+		{"work", "Workshop meeting", 2, "09:00", "10:00", true}, {"family", "Moving house", 11, "", "", false}}},
+	{user: "ilse@varga.example", name: "Ilse Varga", zone: zone,
+		week:   with(days("mon tue thu", "10:00-13:00 14:00-19:00", ""), with(days("wed", "08:30-12:30", ""), with(days("fri", "10:00-15:00", ""), days("sat", "09:00-13:00", "")))),
+		events: []event{{"personal", "Pottery", 3, "16:00", "19:00", true}, {"personal", "Train to Galway", 0, "10:00", "11:30", false}, {"personal", "Lunch with Orla", 7, "12:00", "13:30", false}}},
+	{user: "noor@haddad.example", name: "Noor Haddad", zone: "America/St_Johns", week: days(workdays, "09:00-16:00", "12:00-12:30"), events: []event{
+		{"personal", "Vet", 0, "13:30", "14:15", false}, {"personal", "Skating", 2, "15:00", "16:00", true}}},
+	{user: "piet@lindqvist.example", name: "Piet Lindqvist", zone: zone, week: days("mon tue wed thu", "08:00-16:00", "12:00-12:30"), from: 7, unlinked: true},
+}
+
+// Accounts returns the demo's accounts at the calendar host.
+func Accounts() []standin.Account {
+	var out []standin.Account
+	for i, p := range people {
+		a := standin.Account{User: p.user, Name: p.name, Password: fmt.Sprintf("app-%s-%d", p.name[:4], 4817+i*613), Zone: p.zone}
+		switch p.user {
+		case "mara@quillon.example", "bryn@castellane.example":
+			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "family", Name: "Family", Colour: "#a4508b"},
+				{ID: "birthdays", Name: "Birthdays", Colour: "#8a8f3c", ReadOnly: true}}
+		default:
+			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "personal", Name: "Personal", Colour: "#b3621b"}}
+		}
+		out = append(out, a)
+	}
+	return out
+}
+
+// service is a service of the demo with the numbers of who performs it.
+type service struct {
+	api.ServiceFields
+	performers []int
+}
+
+var services = []service{
+	{api.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, Anchor: "clock", BufferBefore: 20, BufferAfter: 20,
+		Notice: 240, WindowDays: 60, Unreachable: "ask"}, []int{0, 1, 2, 3}},
+	{api.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, Anchor: "clock", BufferBefore: 30, BufferAfter: 30,
+		Notice: 1440, WindowDays: 90, Unreachable: "take"}, []int{0, 3}},
+	{api.ServiceFields{Name: "Video appraisal", Place: "Online; the address comes by mail", Hue: 2, Length: 30, Step: 30, Anchor: "clock", BufferBefore: 5, BufferAfter: 5,
+		Notice: 60, WindowDays: 30, Unreachable: "ask"}, []int{4, 1}},
+}
+
+// visit is a booking of the demo, by days from the Monday of the first week.
+type visit struct {
+	service, day int
+	at           string // Dublin time
+	person       int
+	client       string
+}
+
+var visits = []visit{
+	{0, 0, "09:30", 0, "Rosa Osei"}, {1, 0, "15:00", 0, "Cedar Hall"}, {0, 0, "10:00", 1, "Luc Moreau"}, {2, 0, "16:30", 1, "Tomi Adeyemi"},
+	{0, 0, "09:30", 2, "Sam Whitlock"}, {0, 0, "15:00", 3, "Greta Lunde"}, {2, 0, "13:30", 4, "Pia Lund"}, {2, 0, "18:30", 4, "Kit Baptiste"},
+	{0, 1, "08:30", 0, "Ines Duarte"}, {0, 1, "13:30", 0, "Hugo Brandt"}, {0, 1, "09:30", 1, "Maeve Kinsella"}, {0, 1, "10:00", 2, "Dara Flynn"}, {0, 1, "14:30", 3, "Una Breen"}, {2, 1, "14:00", 4, "Jonas Weil"},
+	{0, 2, "09:30", 0, "Aoife Mercer"}, {1, 2, "15:30", 0, "Linden Hall"}, {0, 2, "14:00", 1, "Noel Tierney"}, {0, 2, "13:30", 2, "Vera Stone"}, {0, 2, "09:00", 3, "Elin Moss"},
+	{0, 3, "09:00", 0, "Rosa Osei"}, {0, 3, "10:30", 1, "Cormac Daly"}, {0, 3, "09:30", 2, "Sunniva Berg"}, {1, 3, "14:00", 3, "Cedar Hall"}, {2, 3, "17:00", 4, "Ravi Anand"},
+	{0, 4, "10:00", 0, "Otto Lind"}, {0, 4, "14:00", 2, "Clodagh Roe"}, {2, 4, "15:00", 4, "Mina Park"}, {0, 4, "11:00", 3, "Fionn Hale"},
+	{0, 7, "10:00", 0, "Ada Winter"}, {0, 7, "14:30", 1, "Bea Sol"}, {0, 8, "09:30", 2, "Ivo Maric"}, {1, 9, "16:00", 0, "Linden Hall"}, {0, 9, "10:30", 1, "Tess Arden"}, {2, 10, "14:00", 4, "Lou Verne"},
+}
+
+// Morning returns the moment from which the demo is laid out: early on the
+// Monday of the week before, so that bookings for the present day keep their
+// notice.
+func Morning(now time.Time) time.Time {
+	z, err := hours.LoadZone(zone)
+	if err != nil {
+		return now
+	}
+	monday := z.DateAt(span.At(now)).Monday() - 7
+	return z.Over(monday, monday).Starting(monday, 6*60).Time()
+}
+
+// Fill puts the demo into an empty Niche whose clock shows the morning, and the
+// personal events into the calendar host at the address, around the week of now.
+func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string, now time.Time) error {
+	home, err := hours.LoadZone(zone)
+	if err != nil {
+		return err
+	}
+	f := filling{niche: niche, cloud: cloud, host: host, monday: home.DateAt(span.At(now)).Monday()}
+	f.offsets = home.Over(f.monday, f.monday+28)
+	if home.DateAt(span.At(now)).Weekday() == time.Saturday || home.DateAt(span.At(now)).Weekday() == time.Sunday {
+		f.monday += 7 // at a weekend the coming week is the one to look at
+	}
+	setUp := api.SetUp{Business: api.Business{Name: "Quillon Piano Care", Zone: zone}, Name: "Mara Quillon", Email: Email, Password: Password}
+	if err := niche.Post(ctx, "/api/setup", setUp, nil); err != nil {
+		return fmt.Errorf("setting the demo up: %w", err)
+	}
+	for i := range people {
+		if err := f.person(ctx, i); err != nil {
+			return fmt.Errorf("adding %s: %w", people[i].name, err)
+		}
+	}
+	for _, s := range services {
+		for _, n := range s.performers {
+			s.Staff = append(s.Staff, f.ids[n])
+		}
+		if err := niche.Post(ctx, "/api/services", s.ServiceFields, nil); err != nil {
+			return fmt.Errorf("adding %s: %w", s.Name, err)
+		}
+	}
+	if err := f.settled(ctx, func(w api.Wall) bool {
+		return !slices.ContainsFunc(w.Pulse, func(p api.Pulse) bool { return p.State == "waiting" })
+	}); err != nil {
+		return fmt.Errorf("waiting for calendars to be read: %w", err)
+	}
+	for _, v := range visits {
+		if err := f.visit(ctx, v); err != nil {
+			return fmt.Errorf("booking for %s: %w", v.client, err)
+		}
+	}
+	return f.settled(ctx, func(w api.Wall) bool {
+		for _, l := range w.Lanes {
+			if slices.ContainsFunc(l.Visits, func(v api.WallVisit) bool { return v.Copy == "waiting" || v.Copy == "written" }) {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// filling is a demo that is being laid out.
+type filling struct {
+	niche   *Client
+	cloud   *standin.Cloud
+	host    string
+	monday  hours.LocalDate
+	offsets hours.Offsets
+	ids     []store.ID
+}
+
+// person adds a staff member with hours, personal events and a link.
+func (f *filling) person(ctx context.Context, i int) error {
+	p := people[i]
+	var member api.StaffMember
+	if err := f.niche.Post(ctx, "/api/staff", api.StaffFields{Name: p.name, Email: p.user, Zone: p.zone}, &member); err != nil {
+		return err
+	}
+	f.ids = append(f.ids, member.ID)
+	from := f.monday - 28
+	if p.from > 0 {
+		from = f.monday + hours.LocalDate(p.from)
+	}
+	pattern := casefile.Pattern{From: from.String(), Cycle: []map[string]casefile.Day{p.week}}
+	if err := f.niche.Put(ctx, fmt.Sprintf("/api/staff/%d/hours", member.ID), api.Hours{Patterns: []casefile.Pattern{pattern}}, nil); err != nil {
+		return err
+	}
+	if p.unlinked {
+		return nil
+	}
+	loc, err := time.LoadLocation(p.zone)
+	if err != nil {
+		return err
+	}
+	for _, e := range p.events {
+		date := (f.monday + hours.LocalDate(e.day)).String()
+		ev := standin.Event{Title: e.title, AllDay: e.from == "", Weekly: e.weekly}
+		if ev.AllDay {
+			ev.Start, err = time.ParseInLocation(time.DateOnly, date, loc)
+			ev.End = ev.Start.AddDate(0, 0, 1)
+		} else {
+			ev.Start, err = time.ParseInLocation("2006-01-02 15:04", date+" "+e.from, loc)
+			end, endErr := time.ParseInLocation("2006-01-02 15:04", date+" "+e.to, loc)
+			if ev.End = end; endErr != nil {
+				return endErr
+			}
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := f.cloud.Add(p.user, e.calendar, ev); err != nil {
+			return err
+		}
+	}
+	return f.link(ctx, member.ID, Accounts()[i])
+}
+
+// link links an account; what is called Work gets bookings, and everything
+// except birthdays blocks time.
+func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account) error {
+	var l api.Link
+	account := api.NewLink{Address: f.host, Username: a.User, Password: a.Password}
+	if err := f.niche.Post(ctx, fmt.Sprintf("/api/staff/%d/links", staff), account, &l); err != nil {
+		return err
+	}
+	for _, c := range l.Calendars {
+		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == "Work"}
+		if err := f.niche.Put(ctx, fmt.Sprintf("/api/calendars/%d", c.ID), choice, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (f *filling) visit(ctx context.Context, v visit) error {
+	at, err := hours.ParseWall(v.at)
+	if err != nil {
+		return err
+	}
+	name := services[v.service].Name
+	start := f.offsets.Starting(f.monday+hours.LocalDate(v.day), int(at))
+	var mail []rune
+	for _, r := range v.client {
+		if r >= 'A' && r <= 'Z' {
+			r += 'a' - 'A'
+		}
+		if r == ' ' {
+			r = '.'
+		}
+		mail = append(mail, r)
+	}
+	slug := map[string]string{"Home tuning": "home-tuning", "Concert tuning": "concert-tuning", "Video appraisal": "video-appraisal"}[name]
+	return f.niche.Post(ctx, "/api/pages/"+slug+"/bookings", api.NewBooking{Start: start.String(), Staff: f.ids[v.person], Name: v.client,
+		Email: string(mail) + "@clients.example", Zone: zone, Clock: "24"}, nil)
+}
+
+// settled waits until the wall of every day that the demo fills shows what is
+// asked for. News come by the stream of changes, so that nothing is asked twice
+// in vain.
+func (f *filling) settled(ctx context.Context, ok func(api.Wall) bool) error {
+	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, f.niche.Address+"/api/changes", nil)
+	if err != nil {
+		return err
+	}
+	res, err := f.niche.http.Do(req)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = res.Body.Close() }()
+	news := make([]byte, 4096)
+	for {
+		all := true
+		for day := range hours.LocalDate(12) {
+			var w api.Wall
+			if err := f.niche.Get(ctx, "/api/wall?date="+(f.monday+day).String(), &w); err != nil {
+				return err
+			}
+			all = all && ok(w)
+		}
+		if all {
+			return nil
+		}
+		if _, err := res.Body.Read(news); err != nil {
+			return err
+		}
+	}
+}

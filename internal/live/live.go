@@ -1,0 +1,52 @@
+// Package live tells open screens that something has changed.
+//
+// It carries no data: a listener is told which subjects changed, and asks again
+// for what it shows.
+package live
+
+import "sync"
+
+// Subject is what changed.
+type Subject string
+
+// The subjects.
+const (
+	Bookings  Subject = "bookings"
+	Calendars Subject = "calendars"
+	Rules     Subject = "rules" // hours, services, staff
+)
+
+// Hub passes changes on to listeners. The zero value is ready.
+type Hub struct {
+	mu        sync.Mutex
+	listeners map[chan Subject]bool
+}
+
+// Tell tells all listeners. It never waits: a listener that is behind by a
+// whole buffer has been told enough to look again.
+func (h *Hub) Tell(s Subject) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for l := range h.listeners {
+		select {
+		case l <- s:
+		default:
+		}
+	}
+}
+
+// Listen returns a channel of changes, and a function that ends it.
+func (h *Hub) Listen() (<-chan Subject, func()) {
+	l := make(chan Subject, 16)
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.listeners == nil {
+		h.listeners = map[chan Subject]bool{}
+	}
+	h.listeners[l] = true
+	return l, func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(h.listeners, l)
+	}
+}

@@ -1,0 +1,94 @@
+// Package outbound makes HTTP clients for addresses that users give.
+//
+// Such an address must not lead into the server's own network: connections to
+// loopback, private, link-local and other special ranges are refused at the
+// moment of dialling, after the name has been resolved, so that neither a
+// redirect nor a name that resolves there later gets through. The operator can
+// allow single hosts.
+package outbound
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"strings"
+	"syscall"
+	"time"
+)
+
+// ErrForbidden says that an address leads into the server's own network.
+var ErrForbidden = errors.New("this address leads into the server's own network, where links are not allowed")
+
+// special lists ranges that are not public and that netip does not name.
+var special = []netip.Prefix{
+	netip.MustParsePrefix("0.0.0.0/8"),
+	netip.MustParsePrefix("100.64.0.0/10"),
+	netip.MustParsePrefix("192.0.0.0/24"),
+	netip.MustParsePrefix("192.0.2.0/24"),
+	netip.MustParsePrefix("198.18.0.0/15"),
+	netip.MustParsePrefix("198.51.100.0/24"),
+	netip.MustParsePrefix("203.0.113.0/24"),
+	netip.MustParsePrefix("240.0.0.0/4"),
+	netip.MustParsePrefix("64:ff9b::/96"),
+	netip.MustParsePrefix("64:ff9b:1::/48"),
+	netip.MustParsePrefix("2001:db8::/32"),
+	netip.MustParsePrefix("2002::/16"),
+}
+
+func isPublic(ip netip.Addr) bool {
+	ip = ip.Unmap()
+	if !ip.IsGlobalUnicast() || ip.IsPrivate() {
+		return false
+	}
+	for _, p := range special {
+		if p.Contains(ip) {
+			return false
+		}
+	}
+	return true
+}
+
+// NewClient returns a client that follows no redirects by itself, gives up
+// after the timeout, and reaches only public addresses and the allowed hosts,
+// given as host or host:port.
+func NewClient(allowed []string, timeout time.Duration) *http.Client {
+	open := map[string]bool{}
+	for _, h := range allowed {
+		open[strings.ToLower(h)] = true
+	}
+	plain := net.Dialer{Timeout: timeout}
+	guarded := plain
+	guarded.Control = func(_, address string, _ syscall.RawConn) error {
+		ap, err := netip.ParseAddrPort(address)
+		if err != nil || !isPublic(ap.Addr()) {
+			return ErrForbidden
+		}
+		return nil
+	}
+	dial := func(ctx context.Context, network, address string) (net.Conn, error) {
+		host, _, err := net.SplitHostPort(address)
+		if err != nil {
+			return nil, fmt.Errorf("reading the address %q: %w", address, err)
+		}
+		if open[strings.ToLower(host)] || open[strings.ToLower(address)] {
+			return plain.DialContext(ctx, network, address)
+		}
+		return guarded.DialContext(ctx, network, address)
+	}
+	return &http.Client{
+		Timeout: timeout,
+		Transport: &http.Transport{
+			DialContext:            dial,
+			ForceAttemptHTTP2:      true,
+			TLSHandshakeTimeout:    timeout,
+			ResponseHeaderTimeout:  timeout,
+			MaxIdleConnsPerHost:    4,
+			IdleConnTimeout:        90 * time.Second,
+			MaxResponseHeaderBytes: 64 << 10,
+		},
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
+}
