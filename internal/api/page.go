@@ -164,7 +164,7 @@ func (s *server) getPage(ctx context.Context, in *struct {
 		return nil, err
 	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: service.Place,
-		Length: offer.Duration(service.Length), Staff: []NamedID{}, Soonest: []Start{}}
+		Length: lengthText(service.Length), Staff: []NamedID{}, Soonest: []Start{}}
 	for _, m := range staff {
 		page.Staff = append(page.Staff, NamedID{m.ID, m.Name})
 	}
@@ -241,7 +241,7 @@ func (v pageView) fill(page *Page, from, to hours.LocalDate) {
 	page.From, page.To = 24*60, 0
 	for d := from; d <= to; d++ {
 		day := span.Between(offsets.Starting(d, 0), offsets.Ending(d+1, 0))
-		out := PageDay{Date: d.String(), Title: v.title(d), Sub: d.Time().Format("Mon 2 Jan"), Open: []DayPart{}, Starts: []PageStart{}}
+		out := PageDay{Date: d.String(), Title: v.title(d), Sub: v.sub(d), Open: []DayPart{}, Starts: []PageStart{}}
 		minute := func(i span.Instant) int {
 			date, m := offsets.Wall(i)
 			return m + 1440*int(date-d)
@@ -280,6 +280,23 @@ func (v pageView) title(d hours.LocalDate) string {
 		return v.dayName(d)
 	}
 	return d.Weekday().String()
+}
+
+// sub is the rest of a day's name.
+func (v pageView) sub(d hours.LocalDate) string {
+	if d-v.today < 2 {
+		return d.Time().Format("Mon 2 Jan")
+	}
+	return d.Time().Format("2 Jan")
+}
+
+// lengthText is the length of a visit as a client reads it: in minutes up to
+// two hours.
+func lengthText(m span.Minutes) string {
+	if m <= 120 {
+		return fmt.Sprintf("%d minutes", m)
+	}
+	return offer.Duration(m)
 }
 
 // nothing says why a day has no start.

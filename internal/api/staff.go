@@ -24,6 +24,7 @@ type StaffMember struct {
 	Email    string   `json:"email"`
 	Zone     string   `json:"zone"`
 	Present  string   `json:"present" doc:"The staff member's present local time, hh:mm."`
+	HasHours bool     `json:"hasHours" doc:"Whether there is any pattern of hours."`
 	Weekly   int      `json:"weekly" doc:"Minutes of work in the present week by the pattern in force."`
 	Links    int      `json:"links"`
 	Blocking []string `json:"blocking" doc:"Names of the calendars that block time."`
@@ -82,7 +83,7 @@ func (s *server) members(ctx context.Context, rows []store.Staff) ([]StaffMember
 		week := sched.Open(monday, monday+6, nil, sched.Zone.Over(monday, monday+7))
 		ids[i] = r.ID
 		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, Present: s.Now().In(sched.Zone.Location()).Format("15:04"),
-			Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}}
+			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}}
 		at[r.ID] = &out[i]
 	}
 	var calendars []struct {

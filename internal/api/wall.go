@@ -1,9 +1,7 @@
 package api
 
 import (
-	"cmp"
 	"context"
-	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -61,6 +59,7 @@ type Stretch struct {
 type WallLane struct {
 	Staff   NamedID     `json:"staff"`
 	Note    string      `json:"note" doc:"What the day holds, in a few words."`
+	Away    string      `json:"away" doc:"How far this person's clock is from the business's, or empty."`
 	Open    []Stretch   `json:"open"`
 	Busy    []WallBusy  `json:"busy"`
 	Visits  []WallVisit `json:"visits"`
@@ -173,7 +172,7 @@ func (s *server) getWall(ctx context.Context, in *struct {
 		return nil, err
 	}
 	var services []store.Service
-	if err := db.Order("name").Find(&services).Error; err != nil {
+	if err := db.Order("id").Find(&services).Error; err != nil {
 		return nil, err
 	}
 	w := Wall{Date: date.String(), Title: date.Time().Format("Monday 2 January 2006"), Zone: zone.String(), Now: now.String(),
@@ -429,12 +428,12 @@ func (x texts) lane(l lane, day span.Span, starts map[store.ID][]offer.Start) Wa
 		}
 		v.Starts = append(v.Starts, WallStart{t.At.String(), x.clock(t.At), t.Refused == 0, reasons})
 	}
-	v.Note = x.note(l, v, open, day)
+	v.Note, v.Away = x.note(l, v, open), x.away(l.staff, day)
 	return v
 }
 
 // note says what a day holds: "2 booked · 3 h 10 open".
-func (x texts) note(l lane, v WallLane, open span.Set, day span.Span) string {
+func (x texts) note(l lane, v WallLane, open span.Set) string {
 	var parts []string
 	if len(v.Visits) > 0 {
 		parts = append(parts, strconv.Itoa(len(v.Visits))+" booked")
@@ -447,14 +446,21 @@ func (x texts) note(l lane, v WallLane, open span.Set, day span.Span) string {
 	default:
 		parts = append(parts, offer.Duration(free)+" open")
 	}
-	if zone, err := hours.LoadZone(l.staff.Zone); err == nil {
-		_, here := x.local(day.Start()).Zone()
-		_, there := day.Start().Time().In(zone.Location()).Zone()
-		if here != there {
-			parts = append(parts, city(zone)+" "+shift(there-here))
-		}
-	}
 	return strings.Join(parts, " · ")
+}
+
+// away says how far a person's clock is from the one of the wall: St Johns −3 h 30.
+func (x texts) away(staff store.Staff, day span.Span) string {
+	zone, err := hours.LoadZone(staff.Zone)
+	if err != nil {
+		return ""
+	}
+	_, here := x.local(day.Start()).Zone()
+	_, there := day.Start().Time().In(zone.Location()).Zone()
+	if here == there {
+		return ""
+	}
+	return city(zone) + " " + shift(there-here)
 }
 
 // city returns the place in a zone's name.
@@ -469,5 +475,5 @@ func shift(seconds int) string {
 	if seconds < 0 {
 		sign, seconds = "−", -seconds
 	}
-	return sign + cmp.Or(offer.Duration(span.Minutes(seconds/60)), fmt.Sprint(seconds))
+	return sign + offer.Duration(span.Minutes(seconds/60))
 }

@@ -77,3 +77,34 @@ func (c *Client) Post(ctx context.Context, path string, in, out any) error {
 func (c *Client) Put(ctx context.Context, path string, in, out any) error {
 	return c.Do(ctx, http.MethodPut, path, in, out)
 }
+
+// patience is how long Until waits.
+const patience = time.Minute
+
+// Until waits until ok says yes. It asks again whenever the stream of changes
+// says that something changed, and so needs a client that is signed in.
+func (c *Client) Until(ctx context.Context, ok func() (bool, error)) error {
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.Address+"/api/changes", nil)
+	if err != nil {
+		return err
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = res.Body.Close() }()
+	if res.StatusCode != http.StatusOK {
+		return fmt.Errorf("listening to changes: %d", res.StatusCode)
+	}
+	news := make([]byte, 4096)
+	for {
+		if done, err := ok(); done || err != nil {
+			return err
+		}
+		if _, err := res.Body.Read(news); err != nil {
+			return fmt.Errorf("waiting for a change: %w", err)
+		}
+	}
+}

@@ -8,7 +8,6 @@ package demo
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"slices"
 	"time"
 
@@ -297,35 +296,15 @@ func (f *filling) visit(ctx context.Context, v visit) error {
 }
 
 // settled waits until the wall of every day that the demo fills shows what is
-// asked for. News come by the stream of changes, so that nothing is asked twice
-// in vain.
+// asked for.
 func (f *filling) settled(ctx context.Context, ok func(api.Wall) bool) error {
-	ctx, cancel := context.WithTimeout(ctx, time.Minute)
-	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, f.niche.Address+"/api/changes", nil)
-	if err != nil {
-		return err
-	}
-	res, err := f.niche.http.Do(req)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = res.Body.Close() }()
-	news := make([]byte, 4096)
-	for {
-		all := true
+	return f.niche.Until(ctx, func() (bool, error) {
 		for day := range hours.LocalDate(12) {
 			var w api.Wall
-			if err := f.niche.Get(ctx, "/api/wall?date="+(f.monday+day).String(), &w); err != nil {
-				return err
+			if err := f.niche.Get(ctx, "/api/wall?date="+(f.monday+day).String(), &w); err != nil || !ok(w) {
+				return false, err
 			}
-			all = all && ok(w)
 		}
-		if all {
-			return nil
-		}
-		if _, err := res.Body.Read(news); err != nil {
-			return err
-		}
-	}
+		return true, nil
+	})
 }

@@ -46,7 +46,7 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 		return store.Link{}, fmt.Errorf("linking %s: %w", hostOf(address), err)
 	}
 	link := store.Link{StaffID: staff, Address: normal(address), Username: user, Principal: account.Principal,
-		Home: account.Home, Mails: account.Mails, CreatedAt: span.At(l.now())}
+		Home: account.Home, Mails: append([]string{}, account.Mails...), CreatedAt: span.At(l.now())}
 	link.Secret = l.keeper.seal(key, owner(link))
 	err = l.db.Write(ctx, func(tx *gorm.DB) error {
 		var old store.Link
@@ -61,6 +61,9 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 		}
 		return keepCalendars(tx, link.ID, account.Calendars)
 	})
+	if err != nil {
+		err = fmt.Errorf("keeping the link to %s: %w", hostOf(address), err)
+	}
 	return link, err
 }
 

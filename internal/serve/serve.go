@@ -134,6 +134,9 @@ func (n *Niche) Stop() error {
 	go func() { closing <- n.http.Shutdown(ctx) }()
 	n.cancel()
 	err := <-closing
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = n.http.Close() // a browser may hold connections on which it never asked for anything
+	}
 	n.done.Wait()
 	return errors.Join(err, n.db.Close())
 }

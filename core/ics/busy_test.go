@@ -1,0 +1,193 @@
+package ics_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"github.com/teambition/rrule-go"
+	"pgregory.net/rapid"
+
+	"niche/core/hours"
+	"niche/core/ics"
+	"niche/core/span"
+)
+
+func instant(t require.TestingT, text string) span.Instant {
+	i, err := span.Parse(text)
+	require.NoError(t, err)
+	return i
+}
+
+func scope(t require.TestingT, from, to string) ics.Scope {
+	dublin, err := hours.LoadZone("Europe/Dublin")
+	require.NoError(t, err)
+	return ics.Scope{Window: span.Between(instant(t, from), instant(t, to)), Zone: dublin, Owner: []string{"bryn@castellane.example"}}
+}
+
+// event wraps the lines of one VEVENT, separated by |.
+func event(lines string) string {
+	return "BEGIN:VEVENT\r\nUID:e\r\n" + strings.ReplaceAll(lines, "|", "\r\n") + "\r\nEND:VEVENT\r\n"
+}
+
+func calendar(events ...string) string {
+	return "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" + strings.Join(events, "") + "END:VCALENDAR\r\n"
+}
+
+func TestBusyTimeIsReadOutOfEvents(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		event string
+		want  string // spans as from/to in UTC without year, separated by spaces; or ! and the reason
+	}{
+		{"in UTC", "DTSTART:20260302T100000Z|DTEND:20260302T110000Z", "02T10:00/02T11:00"},
+		{"in a named zone", "DTSTART;TZID=America/St_Johns:20260302T100000|DTEND;TZID=America/St_Johns:20260302T110000", "02T13:30/02T14:30"},
+		{"a path before the zone's name", "DTSTART;TZID=/calendar.example/20260101/Europe/Dublin:20260302T100000|DURATION:PT45M", "02T10:00/02T10:45"},
+		{"floating time is the owner's", "DTSTART:20260330T100000|DTEND:20260330T110000", "30T09:00/30T10:00"},
+		{"a whole day is the owner's", "DTSTART;VALUE=DATE:20260330|DTEND;VALUE=DATE:20260331", "29T23:00/30T23:00"},
+		{"a date without end lasts its day", "DTSTART;VALUE=DATE:20260302", "02T00:00/03T00:00"},
+		{"a time without end has no length", "DTSTART:20260302T100000Z", ""},
+		{"an end before the start has no length", "DTSTART:20260302T100000Z|DTEND:20260302T090000Z", ""},
+		{"a day in spring has 23 hours", "DTSTART;VALUE=DATE:20260329", "29T00:00/29T23:00"},
+		{"a duration of a day keeps the clock", "DTSTART;TZID=Europe/Dublin:20260328T120000|DURATION:P1D", "28T12:00/29T11:00"},
+		{"transparent", "DTSTART:20260302T100000Z|DTEND:20260302T110000Z|TRANSP:TRANSPARENT", ""},
+		{"cancelled", "DTSTART:20260302T100000Z|DTEND:20260302T110000Z|STATUS:cancelled", ""},
+		{"declined by the owner", "DTSTART:20260302T100000Z|DTEND:20260302T110000Z|ATTENDEE;PARTSTAT=DECLINED:mailto:Bryn@Castellane.example", ""},
+		{"declined by somebody else", "DTSTART:20260302T100000Z|DTEND:20260302T110000Z|ATTENDEE;PARTSTAT=DECLINED:mailto:x@y.example", "02T10:00/02T11:00"},
+		{"folded lines and quoted parameters", "DTSTART;X-A=\"a:b;c\";TZID=Europe/\r\n Dublin:20260302T1000\r\n\t00|DURATION:PT1H", "02T10:00/02T11:00"},
+		{"every week, one left out", "DTSTART:20260302T100000Z|DURATION:PT1H|RRULE:FREQ=WEEKLY;COUNT=4|EXDATE:20260309T100000Z", "02T10:00/02T11:00 16T10:00/16T11:00 23T10:00/23T11:00"},
+		{"every week over the jump", "DTSTART;TZID=Europe/Dublin:20260323T100000|DURATION:PT1H|RRULE:FREQ=WEEKLY;UNTIL=20260330T235959Z", "23T10:00/23T11:00 30T09:00/30T10:00"},
+		{"the last Friday of the month", "DTSTART:20250131T100000Z|DURATION:PT1H|RRULE:FREQ=MONTHLY;BYDAY=-1FR", "27T10:00/27T11:00"},
+		{"an addition", "DTSTART:20260302T100000Z|DURATION:PT1H|RDATE:20260305T080000Z", "02T10:00/02T11:00 05T08:00/05T09:00"},
+		{"no start", "DTEND:20260302T110000Z", "!it has no start"},
+		{"a zone that is none", "DTSTART;TZID=Middle/Earth:20260302T100000|DURATION:PT1H", `!its time zone "Middle/Earth" is not known`},
+		{"a rule that cannot be followed", "DTSTART:20260302T100000Z|DURATION:PT1H|RRULE:FREQ=SECONDLY", `!its repetition cannot be followed: it repeats "secondly"`},
+		{"a rule that never comes true leaves the first", "DTSTART:20260302T100000Z|DURATION:PT1H|RRULE:FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", "02T10:00/02T11:00"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			got, err := ics.ReadBusy(strings.NewReader(calendar(event(c.event))), scope(t, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z"))
+			require.NoError(t, err)
+			require.Equal(t, c.want, said(got))
+		})
+	}
+}
+
+func said(r ics.Reading) string {
+	var parts []string
+	for _, e := range r.Events {
+		for _, o := range e.Occurrences {
+			parts = append(parts, o.During.Start().Time().Format("02T15:04")+"/"+o.During.End().Time().Format("02T15:04"))
+		}
+	}
+	for _, s := range r.Skipped {
+		parts = append(parts, "!"+s.Reason)
+	}
+	return strings.Join(parts, " ")
+}
+
+func TestMovedOccurrencesReplaceTheirOriginals(t *testing.T) {
+	weekly := event("DTSTART:20260302T100000Z|DURATION:PT1H|RRULE:FREQ=WEEKLY;COUNT=4")
+	for _, c := range []struct{ name, override, want string }{
+		{"one is moved", "RECURRENCE-ID:20260309T100000Z|DTSTART:20260310T140000Z|DURATION:PT2H", "02T10:00/02T11:00 10T14:00/10T16:00 16T10:00/16T11:00 23T10:00/23T11:00"},
+		{"one is cancelled", "RECURRENCE-ID:20260309T100000Z|DTSTART:20260309T100000Z|DURATION:PT1H|STATUS:CANCELLED", "02T10:00/02T11:00 16T10:00/16T11:00 23T10:00/23T11:00"},
+		{"this and following", "RECURRENCE-ID;RANGE=THISANDFUTURE:20260316T100000Z|DTSTART:20260316T120000Z|DURATION:PT30M", "02T10:00/02T11:00 09T10:00/09T11:00 16T12:00/16T12:30 23T12:00/23T12:30"},
+	} {
+		got, err := ics.ReadBusy(strings.NewReader(calendar(weekly, event(c.override))), scope(t, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z"))
+		require.NoError(t, err)
+		require.Equal(t, c.want, said(got), c.name)
+	}
+}
+
+func TestOneBadComponentSpoilsOnlyItself(t *testing.T) {
+	good := event("DTSTART:20260302T100000Z|DTEND:20260302T110000Z")
+	deep := strings.Repeat("BEGIN:X\r\n", 100) + strings.Repeat("END:X\r\n", 100)
+	for _, c := range []struct{ name, file, want string }{
+		{"a byte-order mark and bare LF", "\xef\xbb\xbf" + strings.ReplaceAll(calendar(good), "\r\n", "\n"), "02T10:00/02T11:00"},
+		{"several calendars in one file", calendar() + calendar(good), "02T10:00/02T11:00"},
+		{"a line that is none", strings.Replace(calendar(good), "UID:e", "what is this\r\nUID:e", 1), "02T10:00/02T11:00"},
+		{"nested too deeply", calendar("BEGIN:VEVENT\r\nUID:d\r\n"+deep+"END:VEVENT\r\n", good), "02T10:00/02T11:00 !its parts are nested too deeply"},
+		{"an event that has no end", calendar(good) + "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:f\r\nDTSTART:20260303T100000Z\r\n", "02T10:00/02T11:00 !the file ends inside it"},
+	} {
+		got, err := ics.ReadBusy(strings.NewReader(c.file), scope(t, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z"))
+		require.NoError(t, err, c.name)
+		require.Equal(t, c.want, said(got), c.name)
+	}
+	for _, none := range []string{"", "<html>sign in</html>", "BEGIN:VCARD\r\nEND:VCARD\r\n"} {
+		_, err := ics.ReadBusy(strings.NewReader(none), scope(t, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z"))
+		require.ErrorIs(t, err, ics.ErrNotCalendar)
+	}
+}
+
+// Rules expand as an independent expander does, from any start to any window.
+func TestRulesAgreeWithAnIndependentExpander(t *testing.T) {
+	pick := func(t *rapid.T, label string, of ...string) string { return rapid.SampledFrom(of).Draw(t, label) }
+	rapid.Check(t, func(t *rapid.T) {
+		start := time.Date(2020, time.Month(rapid.IntRange(1, 12).Draw(t, "month")), rapid.IntRange(1, 31).Draw(t, "day"), 10, 0, 0, 0, time.UTC)
+		freq := pick(t, "freq", "DAILY", "WEEKLY", "MONTHLY", "YEARLY")
+		rule := fmt.Sprintf("FREQ=%s;INTERVAL=%d", freq, rapid.IntRange(1, 5).Draw(t, "interval"))
+		by := []string{"", ";BYDAY=MO,WE", ";BYMONTH=2,11", ";BYMONTHDAY=1,15,-1", ";WKST=SU;BYDAY=SU,TU"}
+		switch freq {
+		case "MONTHLY":
+			by = append(by, ";BYDAY=2TU,-1FR", ";BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1,1")
+		case "YEARLY":
+			by = append(by, ";BYDAY=20MO", ";BYMONTH=3;BYDAY=-1SU", ";BYYEARDAY=1,-1")
+		case "WEEKLY":
+			by = []string{"", ";BYDAY=MO,WE", ";WKST=SU;BYDAY=SU,TU"}
+		}
+		rule += pick(t, "by", by...)
+		rule += pick(t, "limit", "", ";COUNT=7", ";UNTIL=20240615T100000Z")
+		from := start.AddDate(0, 0, rapid.IntRange(0, 2500).Draw(t, "window"))
+		to := from.AddDate(0, 0, 400)
+
+		set, err := rrule.StrToRRuleSet("DTSTART:" + start.Format("20060102T150405Z") + "\nRRULE:" + rule)
+		require.NoError(t, err)
+		var want []span.Span
+		occurrences := set.Between(from.Add(-time.Hour), to, true)
+		if !start.Before(from) && (len(occurrences) == 0 || !occurrences[0].Equal(start)) {
+			occurrences = append([]time.Time{start}, occurrences...) // DTSTART always counts
+		}
+		for _, o := range occurrences {
+			if s := span.For(span.At(o), 60); s.Overlaps(span.Between(span.At(from), span.At(to))) {
+				want = append(want, s)
+			}
+		}
+		sc := scope(t, from.Format(time.RFC3339), to.Format(time.RFC3339))
+		got, err := ics.ReadBusy(strings.NewReader(calendar(event("DTSTART:"+start.Format("20060102T150405Z")+"|DURATION:PT1H|RRULE:"+rule))), sc)
+		require.NoError(t, err)
+		require.Empty(t, got.Skipped)
+		var spans []span.Span
+		for _, e := range got.Events {
+			for _, o := range e.Occurrences {
+				spans = append(spans, o.During)
+			}
+		}
+		require.Equal(t, want, spans, rule)
+	})
+}
+
+func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		text := func(label string) string {
+			return rapid.StringOfN(rapid.SampledFrom([]rune("aé漢,;:\\\n\"\r 🎹")), 0, 90, -1).Draw(t, label)
+		}
+		start := span.Instant(rapid.Int64Range(1_500_000_000, 2_500_000_000).Draw(t, "start"))
+		b := ics.Booking{UID: "u-1@niche", Visit: span.For(start, 90), Summary: "x" + text("summary"), Description: text("description"), Location: text("location")}
+		b.Summary, b.Description, b.Location = tidy(b.Summary), tidy(b.Description), tidy(b.Location)
+		file := string(b.Encode())
+		for line := range strings.SplitSeq(file, "\r\n") {
+			require.LessOrEqual(t, len(line), 75)
+		}
+		require.Empty(t, b.Differs(strings.NewReader(file)))
+		moved := b
+		moved.Visit = span.For(start+60, 90)
+		require.Contains(t, moved.Differs(strings.NewReader(file)), "it lies at")
+		renamed := b
+		renamed.Summary += "!"
+		require.Equal(t, "its summary was changed", renamed.Differs(strings.NewReader(file)))
+	})
+}
+
+// tidy leaves out what no calendar can hold.
+func tidy(text string) string { return strings.ReplaceAll(text, "\r", "") }

@@ -1,0 +1,65 @@
+<script lang="ts">
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import Notice from '$lib/ui/Notice.svelte';
+  import { presentClock } from './settings';
+  import Ticket from './Ticket.svelte';
+
+  /** A client's own booking, where it can be cancelled. */
+  let { token }: { token: string } = $props();
+
+  let booked = $state<Shape<'Booked'>>();
+  let fault = $state('');
+  let asking = $state(false);
+  let busy = $state(false);
+  const params = $derived({ params: { path: { token }, query: { clock: presentClock() } } });
+
+  async function run(call: () => Promise<Shape<'Booked'>>) {
+    busy = true;
+    try {
+      booked = await call();
+      [fault, asking] = ['', false];
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    } finally {
+      busy = false;
+    }
+  }
+  $effect(() => void run(() => data(api.GET('/api/my-bookings/{token}', params))));
+  const cancel = () => run(() => data(api.POST('/api/my-bookings/{token}/cancel', params)));
+</script>
+
+<svelte:head><title>Your booking</title></svelte:head>
+
+<main class="mx-auto grid w-full max-w-lg gap-4 px-4 py-8">
+  {#if booked}
+    <h1 class="text-2xl">
+      {booked.status === 'cancelled'
+        ? 'Cancelled'
+        : booked.status === 'pending'
+          ? 'Asked for'
+          : 'Your booking'}
+    </h1>
+    {#if booked.status === 'cancelled'}
+      <Notice>This visit will not take place. The time is free again.</Notice>
+    {:else if booked.status === 'pending'}
+      <Notice>The time is held for you. {booked.business} confirms it.</Notice>
+    {/if}
+    <div class:opacity-60={booked.status === 'cancelled'}><Ticket {booked} /></div>
+    {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+    {#if booked.canCancel}
+      {#if asking}
+        <p>The time goes back to others at once.</p>
+        <div class="flex gap-2">
+          <button class="btn btn-error grow" disabled={busy} onclick={cancel}>Cancel the visit</button>
+          <button class="btn" onclick={() => (asking = false)}>Keep it</button>
+        </div>
+      {:else}
+        <button class="btn justify-self-start" onclick={() => (asking = true)}>Cancel the visit…</button>
+      {/if}
+    {/if}
+    <a class="link-plain justify-self-start" href={booked.page}>Book another time</a>
+  {:else if fault}
+    <h1 class="text-2xl">This booking cannot be shown</h1>
+    <Notice tone="wrong">{fault}</Notice>
+  {/if}
+</main>

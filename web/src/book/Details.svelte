@@ -1,0 +1,90 @@
+<script lang="ts">
+  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import Field from '$lib/ui/Field.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+
+  /** The last step: who the client is. */
+  let {
+    slug,
+    page,
+    chosen,
+    staff,
+    clock,
+    onback,
+    onbooked,
+    onmove,
+  }: {
+    slug: string;
+    page: Shape<'Page'>;
+    chosen: { at: string; full: string };
+    staff: number;
+    clock: '12' | '24';
+    onback: () => void;
+    onbooked: (booked: Shape<'Booked'>) => void;
+    /** Another start is chosen, after this one turned out to be taken. */
+    onmove: (start: Shape<'Start'>) => void;
+  } = $props();
+
+  let name = $state('');
+  let email = $state('');
+  let busy = $state(false);
+  let problem = $state<Problem>();
+
+  async function book(e: SubmitEvent) {
+    e.preventDefault();
+    busy = true;
+    problem = undefined;
+    try {
+      const body = { start: chosen.at, staff, name, email, zone: page.zone, clock };
+      onbooked(await data(api.POST('/api/pages/{slug}/bookings', { params: { path: { slug } }, body })));
+    } catch (cause) {
+      problem = problemOf(cause);
+    } finally {
+      busy = false;
+    }
+  }
+
+  function move(start: Shape<'Start'>) {
+    problem = undefined;
+    onmove(start);
+  }
+</script>
+
+<form class="sheet mx-auto grid w-full max-w-xl gap-4 p-6" onsubmit={book} novalidate>
+  <div>
+    <h2 class="text-xl text-balance">{chosen.full}</h2>
+    <p class="text-mute">{page.service}, {page.length}{page.place ? ` · ${page.place}` : ''}</p>
+  </div>
+  {#if problem && Object.keys(problem.fields).length === 0}
+    <div class="grid gap-3" role="alert">
+      <Notice tone="wrong">{problem.message}</Notice>
+      {#if problem.nearest.length}
+        <div>
+          <p class="mb-2 font-semibold">The nearest that are still free</p>
+          <div class="flex flex-wrap gap-2">
+            {#each problem.nearest as s (s.at)}
+              <button type="button" class="btn btn-secondary" onclick={() => move(s)}>{s.label}</button>
+            {/each}
+          </div>
+        </div>
+      {/if}
+    </div>
+  {/if}
+  <Field label="Your name" error={problem?.fields.name}>
+    {#snippet children(tie)}<input
+        class="input w-full"
+        autocomplete="name"
+        bind:value={name}
+        {...tie}
+      />{/snippet}
+  </Field>
+  <Field label="Mail address" hint="Only for this booking." error={problem?.fields.email}>
+    {#snippet children(tie)}
+      <input class="input w-full" type="email" autocomplete="email" bind:value={email} {...tie} />
+    {/snippet}
+  </Field>
+  <div class="flex gap-2">
+    <button class="btn btn-accent grow" disabled={busy}>{busy ? 'Booking…' : 'Book it'}</button>
+    <button type="button" class="btn" onclick={onback}>Another time</button>
+  </div>
+</form>

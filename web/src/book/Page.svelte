@@ -1,0 +1,307 @@
+<script lang="ts">
+  import { ChevronLeft, ChevronRight } from '@lucide/svelte';
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import Hours from '$lib/lane/Hours.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+  import Details from './Details.svelte';
+  import { cityOf, dayParts, keepClock, presentClock, type Clock } from './settings';
+  import Shelf from './Shelf.svelte';
+  import Ticket from './Ticket.svelte';
+
+  /** A service's page: the offered starts of the coming days, and booking one. */
+  let { slug }: { slug: string } = $props();
+
+  let page = $state<Shape<'Page'>>();
+  let fault = $state('');
+  let from = $state('');
+  let zone = $state(Intl.DateTimeFormat().resolvedOptions().timeZone);
+  let clock = $state<Clock>(presentClock());
+  let staff = $state(0);
+  let part = $state<(typeof dayParts)[number]['key']>('any');
+  let picked = $state<{ at: string; full: string; staff: number[] }>();
+  let step = $state<'choose' | 'details' | 'done'>('choose');
+  let booked = $state<Shape<'Booked'>>();
+  let width = $state(0);
+  let asked = 0;
+
+  async function load(query: { from: string; zone: string; clock: Clock; staff: number }) {
+    const turn = ++asked;
+    try {
+      const got = await data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } }));
+      if (turn === asked) [page, fault] = [got, ''];
+    } catch (cause) {
+      if (turn === asked) fault = problemOf(cause).message;
+    }
+  }
+  $effect(() => void load({ from, zone, clock, staff }));
+  // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
+  $effect(() => {
+    const again = () =>
+      document.visibilityState === 'visible' && step === 'choose' && load({ from, zone, clock, staff });
+    const timer = setInterval(again, 20_000);
+    document.addEventListener('visibilitychange', again);
+    return () => {
+      clearInterval(timer);
+      document.removeEventListener('visibilitychange', again);
+    };
+  });
+
+  const known = Intl.supportedValuesOf('timeZone');
+  const zones = $derived([...new Set([zone, page?.home ?? zone, ...known])]);
+  const limits = $derived(dayParts.find((p) => p.key === part) ?? dayParts[0]);
+  const shown = (day: Shape<'PageDay'>) =>
+    day.starts.filter((s) => s.minute >= limits.from && s.minute < limits.to);
+  const axis = $derived({ from: page?.from ?? 0, to: page?.to ?? 1440 });
+  const marks = $derived((page?.marks ?? []).map((m) => ({ at: m.minute, label: m.label })));
+
+  /** The room from one start to the next, in pixels: without enough of it, starts stand in rows. */
+  const room = $derived.by(() => {
+    const gaps = (page?.days ?? []).flatMap((d) =>
+      d.starts.slice(1).map((s, i) => s.minute - (d.starts[i]?.minute ?? 0)),
+    );
+    return ((width - 130) / (axis.to - axis.from)) * Math.min(60, ...gaps);
+  });
+  const upright = $derived(room >= (clock === '24' ? 38 : 58));
+  const who = $derived(
+    page?.staff.find((s) => s.id === staff)?.name ??
+      (picked?.staff.length === 1 ? page?.staff.find((s) => s.id === picked?.staff[0])?.name : undefined) ??
+      'anyone free',
+  );
+  // A start that has gone since it was picked is not picked any more.
+  $effect(() => {
+    const there = page?.days.some((d) => d.starts.some((s) => s.at === picked?.at));
+    const near = page?.soonest.some((s) => s.at === picked?.at);
+    if (picked && page && !there && !near && step === 'choose') picked = undefined;
+  });
+
+  function again() {
+    [step, picked, booked] = ['choose', undefined, undefined];
+    void load({ from, zone, clock, staff });
+  }
+</script>
+
+<svelte:head><title>{page ? `${page.service} · ${page.business}` : 'Book a visit'}</title></svelte:head>
+
+{#if fault && !page}
+  <main class="mx-auto grid max-w-lg gap-3 px-4 py-20">
+    <h1 class="text-2xl">This page cannot be shown</h1>
+    <Notice tone="wrong">{fault}</Notice>
+  </main>
+{:else if page}
+  <main class="page" class:with-ticket={picked && step === 'choose'}>
+    <div class="flex flex-wrap items-end gap-x-4 gap-y-3">
+      <div class="mr-auto">
+        <h1 class="text-3xl">{page.service}</h1>
+        <p class="text-mute">{page.length}{page.place ? ` · ${page.place}` : ''} · {page.business}</p>
+      </div>
+      {#if step === 'choose'}
+        {#if page.staff.length > 1}
+          <label class="select w-full sm:w-52">
+            <span class="label">With</span>
+            <select bind:value={staff}>
+              <option value={0}>anyone free</option>
+              {#each page.staff as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
+            </select>
+          </label>
+        {/if}
+        <label class="select w-full sm:w-60">
+          <span class="label">Times for</span>
+          <select bind:value={zone}>
+            {#each zones as z (z)}<option value={z}>{cityOf(z)}</option>{/each}
+          </select>
+        </label>
+        <div class="join" role="group" aria-label="Clock">
+          {#each ['24', '12'] as const as c (c)}
+            <button
+              class="btn join-item"
+              class:btn-secondary={clock === c}
+              aria-pressed={clock === c}
+              onclick={() => {
+                clock = c;
+                keepClock(c);
+              }}>{c} h</button
+            >
+          {/each}
+        </div>
+      {/if}
+    </div>
+
+    {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+
+    {#if step === 'choose'}
+      <div class="flex flex-wrap items-center gap-x-2 gap-y-2">
+        {#if page.soonest.length}
+          <span class="text-mute">Soonest</span>
+          {#each page.soonest as s (s.at)}
+            <button
+              class="btn btn-secondary btn-sm"
+              aria-pressed={picked?.at === s.at}
+              onclick={() => (picked = s)}
+            >
+              {s.label}
+            </button>
+          {/each}
+        {:else}
+          <span class="font-semibold">Nothing can be booked online at present.</span>
+        {/if}
+        <span class="flex flex-wrap gap-x-3 sm:ml-3" role="group" aria-label="Time of day">
+          {#each dayParts as p (p.key)}
+            <button class="part" aria-pressed={part === p.key} onclick={() => (part = p.key)}
+              >{p.label}</button
+            >
+          {/each}
+        </span>
+      </div>
+
+      <div
+        class="grid gap-2"
+        class:loose={!upright}
+        bind:clientWidth={width}
+        style="--token:{Math.min(52, room - 3)}px"
+      >
+        {#if upright}<div class="ml-[130px]"><Hours {axis} {marks} /></div>{/if}
+        {#each page.days as day (day.date)}
+          <Shelf
+            {day}
+            {axis}
+            {upright}
+            starts={shown(day)}
+            picked={picked?.at ?? ''}
+            onpick={(s) => (picked = s)}
+          />
+        {/each}
+      </div>
+
+      <nav class="flex gap-2" aria-label="Days">
+        <button class="btn" disabled={!page.earlier} onclick={() => (from = page?.earlier ?? '')}>
+          <ChevronLeft size={16} /> Earlier
+        </button>
+        <button class="btn" disabled={!page.later} onclick={() => (from = page?.later ?? '')}>
+          Later <ChevronRight size={16} />
+        </button>
+      </nav>
+    {:else if step === 'details' && picked}
+      <Details
+        {slug}
+        {page}
+        {staff}
+        {clock}
+        chosen={picked}
+        onback={again}
+        onbooked={(b) => ([booked, step] = [b, 'done'])}
+        onmove={(s) => (picked = s)}
+      />
+    {:else if booked}
+      <div class="mx-auto grid w-full max-w-lg gap-4">
+        <h2 class="text-2xl" role="status">
+          {booked.status === 'pending' ? 'Held for you, to be confirmed' : 'Booked'}
+        </h2>
+        <div><Ticket {booked} /></div>
+        <p>
+          Keep this address; it shows the booking and cancels it:<br />
+          <a class="link-plain break-all" href={booked.manage}>{location.origin}{booked.manage}</a>
+        </p>
+        <button class="btn justify-self-start" onclick={again}>Book another visit</button>
+      </div>
+    {/if}
+  </main>
+
+  {#if picked && step === 'choose'}
+    <div class="ticket-bar" role="region" aria-label="Chosen">
+      <dl>
+        <div>
+          <dt>When</dt>
+          <dd>{picked.full}</dd>
+        </div>
+        <div class="wide">
+          <dt>With</dt>
+          <dd>{who}</dd>
+        </div>
+        {#if page.place}
+          <div class="wide">
+            <dt>Where</dt>
+            <dd>{page.place}</dd>
+          </div>
+        {/if}
+      </dl>
+      <button class="btn btn-accent btn-lg" onclick={() => (step = 'details')}>Continue</button>
+    </div>
+  {/if}
+{/if}
+
+<style>
+  .page {
+    display: grid;
+    gap: 16px;
+    align-content: start;
+    max-width: 1200px;
+    min-height: 100dvh;
+    margin: 0 auto;
+    padding: 24px 24px 40px;
+  }
+  .with-ticket {
+    padding-bottom: 120px;
+  }
+  .loose {
+    gap: 18px;
+  }
+  .part {
+    padding: 4px 0;
+    color: var(--color-mute);
+    text-decoration: underline;
+    text-decoration-thickness: 1px;
+    text-underline-offset: 3px;
+    cursor: pointer;
+  }
+  .part[aria-pressed='true'] {
+    color: var(--color-ink);
+    font-weight: 700;
+    text-decoration-thickness: 2px;
+  }
+  .ticket-bar {
+    position: fixed;
+    inset: auto 0 0 0;
+    z-index: 5;
+    display: flex;
+    align-items: center;
+    justify-content: center;
+    gap: 32px;
+    padding: 14px 24px;
+    background: var(--color-neutral);
+    color: var(--color-neutral-content);
+    border-top: 1px solid var(--color-edge);
+  }
+  .ticket-bar dl {
+    display: flex;
+    gap: 40px;
+    flex: 1;
+    max-width: 980px;
+  }
+  .ticket-bar dt {
+    font-size: 0.8125rem;
+    opacity: 0.75;
+  }
+  .ticket-bar dd {
+    text-wrap: balance;
+    font-weight: 700;
+    font-size: 1.0625rem;
+  }
+  @media (max-width: 700px) {
+    .page {
+      padding: 18px 14px 32px;
+    }
+    .with-ticket {
+      padding-bottom: 110px;
+    }
+    .wide {
+      display: none;
+    }
+    .ticket-bar {
+      gap: 12px;
+      padding: 10px 14px;
+    }
+    .ticket-bar dd {
+      font-size: 0.9375rem;
+    }
+  }
+</style>

@@ -1,0 +1,36 @@
+<script lang="ts">
+  import type { Shape } from '$lib/api/client';
+
+  /** A booking as its client keeps it. */
+  let { booked }: { booked: Shape<'Booked'> } = $props();
+
+  const rows = $derived([
+    ['When', booked.when],
+    ['Shown for', booked.zone.replaceAll('_', ' ')],
+    ['With', booked.with],
+    ['Where', booked.place],
+    ['For', `${booked.name}, ${booked.email}`],
+  ]);
+</script>
+
+<div class="ticket">
+  <p class="text-sm opacity-80">{booked.business}</p>
+  <p class="text-xl font-bold">{booked.service}</p>
+  <p class="mt-3 text-sm opacity-80">Reference</p>
+  <p class="text-2xl font-bold tracking-wide">{booked.reference}</p>
+</div>
+<dl class="sheet grid grid-cols-[6rem_1fr] gap-y-2 rounded-t-none border-t-0 p-5">
+  {#each rows.filter(([, value]) => value) as [label, value] (label)}
+    <dt class="text-mute">{label}</dt>
+    <dd class="font-semibold break-words">{value}</dd>
+  {/each}
+</dl>
+
+<style>
+  .ticket {
+    padding: 30px 22px 18px;
+    border-radius: 28px 28px 0 0;
+    background: var(--color-hue-0);
+    color: #fff;
+  }
+</style>

@@ -1,0 +1,60 @@
+<script lang="ts">
+  import { Moon, Sun, SunMoon } from '@lucide/svelte';
+  import Brand from '$lib/ui/Brand.svelte';
+  import { isActive, p } from './router';
+  import { applyScheme, presentScheme, type Scheme } from './scheme';
+  import { session, signOut } from './session.svelte';
+
+  const places = [
+    { href: p('/'), label: 'Wall', on: () => isActive('/') },
+    { href: p('/team'), label: 'Team', on: () => isActive.startsWith('/team') },
+    { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
+  ];
+  const next: Record<Scheme, Scheme> = { auto: 'light', light: 'dark', dark: 'auto' };
+  const words: Record<Scheme, string> = { auto: 'as the system', light: 'light', dark: 'dark' };
+  let scheme = $state(presentScheme());
+
+  function turn() {
+    scheme = next[scheme];
+    applyScheme(scheme);
+  }
+</script>
+
+<header class="flex h-12 flex-none items-center gap-1 bg-neutral px-3.5 text-neutral-content">
+  <a href={p('/')} class="mr-4 flex items-center gap-2 px-1 text-[1.0625rem] font-bold"><Brand /> Niche</a>
+  <nav class="flex gap-0.5" aria-label="Main">
+    {#each places as place (place.href)}
+      <a
+        href={place.href}
+        aria-current={place.on() ? 'page' : undefined}
+        class="rounded-lg px-3 py-1.5 font-semibold opacity-80 hover:opacity-100 aria-[current]:bg-white/12 aria-[current]:opacity-100"
+      >
+        {place.label}
+      </a>
+    {/each}
+  </nav>
+  <div class="ml-auto flex items-center gap-2 text-sm">
+    <span class="hidden opacity-80 md:inline">{session.now?.business?.name}</span>
+    <button
+      class="btn btn-ghost btn-sm btn-square text-neutral-content hover:bg-white/12"
+      onclick={turn}
+      title="Colours: {words[scheme]}"
+      aria-label="Colours: {words[scheme]}"
+    >
+      {#if scheme === 'light'}<Sun size={17} />{:else if scheme === 'dark'}<Moon size={17} />{:else}<SunMoon
+          size={17}
+        />{/if}
+    </button>
+    <button class="btn btn-ghost btn-sm text-neutral-content hover:bg-white/12" onclick={signOut}
+      >Sign out</button
+    >
+  </div>
+</header>
+
+<style>
+  @media print {
+    header {
+      display: none;
+    }
+  }
+</style>

@@ -1,0 +1,47 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+  import type { Shape } from '$lib/api/client';
+
+  /** The head of a person's pages: the name, the sentence with the effect, and the ways between them. */
+  let {
+    member,
+    here,
+    sentence,
+    children,
+  }: {
+    member: Shape<'StaffMember'>;
+    here: 'hours' | 'calendars';
+    sentence: Snippet;
+    children: Snippet;
+  } = $props();
+
+  const tabs = $derived([
+    { key: 'hours', label: 'Hours', href: `/team/${member.id}` },
+    { key: 'calendars', label: 'Calendars', href: `/team/${member.id}/calendars` },
+  ]);
+</script>
+
+<svelte:head><title>{member.name} · Niche</title></svelte:head>
+
+<div class="border-b border-edge">
+  <div class="mx-auto w-full max-w-6xl px-6 pt-5">
+    <p class="text-sm text-mute">
+      <a class="hover:underline" href="/team">Team</a> ›
+      {member.zone.replaceAll('_', ' ')}, {member.present} now
+    </p>
+    <h1 class="text-2xl">{member.name}</h1>
+    <p class="mt-1 max-w-3xl text-base">{@render sentence()}</p>
+    <nav class="mt-3 flex gap-5 font-semibold" aria-label={member.name}>
+      {#each tabs as tab (tab.key)}
+        <a
+          href={tab.href}
+          aria-current={tab.key === here ? 'page' : undefined}
+          class="border-b-3 border-transparent px-0.5 py-2 text-mute hover:text-ink aria-[current]:border-primary aria-[current]:text-ink"
+        >
+          {tab.label}
+        </a>
+      {/each}
+    </nav>
+  </div>
+</div>
+<div class="mx-auto grid w-full max-w-6xl gap-5 px-6 py-5">{@render children()}</div>

@@ -1,0 +1,12 @@
+import { createRouter } from 'sv-router';
+import Wall from './routes/Wall.svelte';
+
+export const { p, navigate, route, isActive } = createRouter({
+  '/': Wall,
+  '/team': () => import('./routes/Team.svelte'),
+  '/team/:id': () => import('./routes/PersonHours.svelte'),
+  '/team/:id/calendars': () => import('./routes/PersonCalendars.svelte'),
+  '/services': () => import('./routes/Services.svelte'),
+  '/services/:id': () => import('./routes/Service.svelte'),
+  '*': () => import('./routes/Nowhere.svelte'),
+});

@@ -1,0 +1,186 @@
+<script lang="ts">
+  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import SpanFields from '$lib/hours/SpanFields.svelte';
+  import { lengthOf } from '$lib/hours/wallclock';
+  import {
+    dayKeys,
+    dayNames,
+    draftOf,
+    minutesOfWeek,
+    pieces,
+    weekOf,
+    type DayKey,
+    type Draft,
+  } from '$lib/hours/week';
+  import Hours from '$lib/lane/Hours.svelte';
+  import Lane from '$lib/lane/Lane.svelte';
+  import Field from '$lib/ui/Field.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+  import PersonFrame from '../person/PersonFrame.svelte';
+  import { route } from '../router';
+
+  const id = $derived(Number(route.params.id));
+  let member = $state<Shape<'StaffMember'>>();
+  let patterns = $state<Shape<'Pattern'>[]>([]);
+  let from = $state('');
+  let week = $state(draftOf());
+  let kept = $state('');
+  let saved = $state(false);
+  let problem = $state<Problem>();
+  let missing = $state('');
+
+  const written = () => JSON.stringify({ from, week: weekOf(week) });
+  const changed = $derived(written() !== kept);
+
+  async function load(id: number) {
+    const path = { params: { path: { id } } };
+    try {
+      member = await data(api.GET('/api/staff/{id}', path));
+      patterns = (await data(api.GET('/api/staff/{id}/hours', path))).patterns;
+    } catch (cause) {
+      missing = problemOf(cause).message;
+      return;
+    }
+    const last = patterns.at(-1);
+    from = last?.from ?? new Date().toISOString().slice(0, 10);
+    week = draftOf(last?.cycle[0]);
+    kept = patterns.length ? written() : '';
+  }
+  $effect(() => void load(id));
+
+  async function save(e: SubmitEvent) {
+    e.preventDefault();
+    problem = undefined;
+    saved = false;
+    const pattern = { from, until: patterns.at(-1)?.until ?? null, cycle: [weekOf(week)] };
+    try {
+      const body = { patterns: [...patterns.slice(0, -1), pattern] };
+      patterns = (await data(api.PUT('/api/staff/{id}/hours', { params: { path: { id } }, body }))).patterns;
+      kept = written();
+      saved = true;
+    } catch (cause) {
+      problem = problemOf(cause);
+    }
+  }
+
+  const prefix = $derived(`patterns[${Math.max(0, patterns.length - 1)}].`);
+  function faults(day: DayKey, kind: 'spans' | 'breaks'): Record<number, string> {
+    const path = `${prefix}cycle[0].${day}.${kind}`;
+    return Object.fromEntries(
+      Object.entries(problem?.fields ?? {}).flatMap(([field, message]) => {
+        const at = field.startsWith(path) ? /^\[(\d+)\]/.exec(field.slice(path.length)) : null;
+        return at ? [[Number(at[1]), message]] : [];
+      }),
+    );
+  }
+
+  function copyToWorkdays(day: DayKey) {
+    for (const key of dayKeys.slice(0, 5)) week[key] = $state.snapshot(week[day]);
+  }
+
+  const axis = $derived.by(() => {
+    const all = dayKeys.flatMap((key) => pieces(week[key]));
+    const start = Math.min(8 * 60, ...all.map((p) => p.start));
+    const end = Math.max(18 * 60, ...all.map((p) => p.end));
+    return { from: Math.floor(start / 60) * 60 - 30, to: Math.ceil(end / 60) * 60 + 30 };
+  });
+  const marks = $derived(
+    Array.from(
+      { length: Math.ceil((axis.to - axis.from) / 60) },
+      (_, i) => Math.ceil(axis.from / 60) * 60 + i * 60,
+    )
+      .filter((at) => at < axis.to)
+      .map((at) => ({ at, label: String(Math.floor(at / 60) % 24).padStart(2, '0') })),
+  );
+  const span: Draft = ['09:00', '17:00'];
+  const pause: Draft = ['12:30', '13:00'];
+</script>
+
+{#if missing}
+  <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{missing}</Notice></div>
+{:else if member}
+  <PersonFrame {member} here="hours">
+    {#snippet sentence()}
+      {#if minutesOfWeek(week) === 0}
+        No hours yet: nothing of this person’s time is offered.
+      {:else}
+        Open <b>{lengthOf(minutesOfWeek(week))}</b> a week from
+        <b
+          >{new Date(`${from}T12:00:00Z`).toLocaleDateString('en-GB', {
+            day: 'numeric',
+            month: 'long',
+            year: 'numeric',
+            timeZone: 'UTC',
+          })}</b
+        >
+        on, by the clock in {member?.zone.split('/').pop()?.replaceAll('_', ' ')}.
+      {/if}
+    {/snippet}
+    <form onsubmit={save} novalidate class="grid gap-3">
+      <div class="hours">
+        <span></span>
+        <Hours {axis} {marks} />
+        <span class="text-sm font-semibold text-mute">Hours</span>
+        <span class="text-sm font-semibold text-mute">Breaks</span>
+        {#each dayKeys as key (key)}
+          <div class="pt-3 font-bold">
+            {dayNames[key]}
+            {#if key === 'mon'}
+              <button
+                type="button"
+                class="link-plain block text-sm font-normal"
+                onclick={() => copyToWorkdays('mon')}
+              >
+                copy to Tue–Fri
+              </button>
+            {/if}
+          </div>
+          <div class="min-h-13"><Lane {axis} layers={{ open: pieces(week[key]) }} /></div>
+          <div class="py-2.5">
+            <SpanFields
+              bind:spans={week[key].spans}
+              what="{dayNames[key]} hours"
+              faults={faults(key, 'spans')}
+              next={span}
+              none="closed"
+            />
+          </div>
+          <div class="py-2.5">
+            <SpanFields
+              bind:spans={week[key].breaks}
+              what="{dayNames[key]} breaks"
+              faults={faults(key, 'breaks')}
+              next={pause}
+              none="none"
+            />
+          </div>
+        {/each}
+      </div>
+      {#if problem}<Notice tone="wrong">{problem.message} Nothing was saved.</Notice>{/if}
+      <div class="sticky bottom-0 flex flex-wrap items-end gap-4 border-t border-edge bg-page py-3">
+        <Field label="In force from" error={problem?.fields[`${prefix}from`]}>
+          {#snippet children(tie)}<input
+              class="input w-44"
+              type="date"
+              bind:value={from}
+              {...tie}
+            />{/snippet}
+        </Field>
+        <button class="btn btn-primary" disabled={!changed}>Save the hours</button>
+        <button type="button" class="btn" disabled={!changed} onclick={() => load(id)}>Discard</button>
+        <p class="pb-2 text-sm text-mute" role="status">
+          {changed ? 'Not saved yet' : saved ? 'Saved' : ''}
+        </p>
+      </div>
+    </form>
+  </PersonFrame>
+{/if}
+
+<style>
+  .hours {
+    display: grid;
+    grid-template-columns: 110px minmax(0, 1fr) 192px 192px;
+    column-gap: 16px;
+    row-gap: 3px;
+  }
+</style>

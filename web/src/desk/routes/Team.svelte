@@ -1,0 +1,145 @@
+<script lang="ts">
+  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
+  import { lengthOf } from '$lib/hours/wallclock';
+  import Field from '$lib/ui/Field.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+  import ZonePicker from '$lib/ui/ZonePicker.svelte';
+  import { navigate } from '../router';
+  import { session } from '../session.svelte';
+
+  let team = $state<Shape<'StaffMember'>[]>();
+  let more = $state(0);
+  let problem = $state<Problem>();
+  let adding = $state(false);
+  let name = $state('');
+  let email = $state('');
+  let zone = $state(session.now?.business?.zone ?? 'Europe/Dublin');
+
+  async function load(page = 1) {
+    const got = await data(api.GET('/api/staff', { params: { query: { page } } }));
+    team = page === 1 ? got.items : [...(team ?? []), ...got.items];
+    more = got.next;
+    adding ||= team.length === 0;
+  }
+  void load();
+  $effect(() => listen(() => void load()));
+
+  async function add(e: SubmitEvent) {
+    e.preventDefault();
+    problem = undefined;
+    try {
+      const member = await data(api.POST('/api/staff', { body: { name, email, zone } }));
+      await navigate('/team/:id', { params: { id: String(member.id) } });
+    } catch (cause) {
+      problem = problemOf(cause);
+    }
+  }
+
+  /** What is missing before this person's time can be sold safely. */
+  function missing(m: Shape<'StaffMember'>): string[] {
+    const out = [];
+    if (m.links === 0) out.push('no calendar linked');
+    else {
+      if (m.blocking.length === 0) out.push('no calendar blocks time');
+      if (m.getting.length === 0) out.push('bookings are written nowhere');
+    }
+    if (m.troubled) out.push('a calendar cannot be read');
+    if (!m.hasHours) out.push('no hours set');
+    if (m.services.length === 0) out.push('performs no service');
+    return out;
+  }
+  const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+  const names = (list: string[]) => new Intl.ListFormat('en-GB').format(list);
+</script>
+
+<svelte:head><title>Team · Niche</title></svelte:head>
+
+<div class="mx-auto grid w-full max-w-6xl gap-5 px-6 py-6">
+  <div class="flex items-end justify-between gap-4">
+    <div>
+      <h1 class="text-2xl">Team</h1>
+      <p class="text-mute">Who works when, and whether their calendars are linked.</p>
+    </div>
+    {#if !adding}<button class="btn btn-primary" onclick={() => (adding = true)}>Add a person</button>{/if}
+  </div>
+
+  {#if adding}
+    <form class="sheet grid gap-4 p-5 sm:grid-cols-3" onsubmit={add} novalidate>
+      <Field label="Name" error={problem?.fields.name}>
+        {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}
+      </Field>
+      <Field label="Mail address" hint="Can be left empty." error={problem?.fields.email}>
+        {#snippet children(tie)}<input
+            class="input w-full"
+            type="email"
+            bind:value={email}
+            {...tie}
+          />{/snippet}
+      </Field>
+      <Field label="Zone" hint="The clock by which this person works." error={problem?.fields.zone}>
+        {#snippet children(tie)}<ZonePicker bind:value={zone} {...tie} />{/snippet}
+      </Field>
+      {#if problem && Object.keys(problem.fields).length === 0}
+        <div class="sm:col-span-3"><Notice tone="wrong">{problem.message}</Notice></div>
+      {/if}
+      <div class="flex gap-2 sm:col-span-3">
+        <button class="btn btn-primary">Add, and set the hours</button>
+        {#if team?.length}<button type="button" class="btn" onclick={() => (adding = false)}>Not now</button
+          >{/if}
+      </div>
+    </form>
+  {/if}
+
+  {#if team?.length}
+    <ul class="sheet divide-y divide-base-300">
+      {#each team as m (m.id)}
+        <li class="person">
+          <span class="arch" class:set={missing(m).length === 0} aria-hidden="true"></span>
+          <div>
+            <a class="text-base font-bold hover:underline" href="/team/{m.id}">{m.name}</a>
+            <p class="text-sm text-mute">{m.zone.split('/').pop()?.replaceAll('_', ' ')}, {m.present} now</p>
+          </div>
+          <div class="text-sm">
+            <p>{m.weekly ? `${lengthOf(m.weekly)} this week` : m.hasHours ? 'Away this week' : 'No hours'}</p>
+            <p class="text-mute">{m.services.length ? names(m.services) : 'No service'}</p>
+          </div>
+          <div class="text-sm">
+            {#if missing(m).length === 0}
+              <p>{names(m.blocking)} {m.blocking.length === 1 ? 'blocks' : 'block'} time</p>
+              <p class="text-mute">Bookings go to {names(m.getting)}</p>
+            {:else}
+              <p class="font-semibold text-brick">{capital(missing(m)[0] ?? '')}</p>
+              {#if missing(m).length > 1}<p class="text-mute">{capital(names(missing(m).slice(1)))}</p>{/if}
+            {/if}
+          </div>
+          <div class="flex justify-end gap-4 text-sm">
+            <a class="link-plain" href="/team/{m.id}">Hours</a>
+            <a class="link-plain" href="/team/{m.id}/calendars">Calendars</a>
+          </div>
+        </li>
+      {/each}
+    </ul>
+    {#if more}<button class="btn justify-self-start" onclick={() => load(more)}>Show more</button>{/if}
+  {/if}
+</div>
+
+<style>
+  .person {
+    display: grid;
+    grid-template-columns: 22px minmax(0, 1.1fr) minmax(0, 1.5fr) minmax(0, 1.6fr) auto;
+    align-items: center;
+    gap: 18px;
+    padding: 13px 18px;
+  }
+  .arch {
+    width: 16px;
+    height: 20px;
+    border-radius: 8px 8px 1px 1px;
+    border: 2px dashed var(--color-brick);
+  }
+  .arch.set {
+    border: 0;
+    background: var(--color-moss-fill);
+  }
+</style>

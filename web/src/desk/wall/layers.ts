@@ -1,0 +1,36 @@
+import type { Shape } from '$lib/api/client';
+import { between } from '$lib/lane/geometry';
+import type { CopyState, Layers } from '$lib/lane/lane';
+import { reasonWords } from '$lib/lane/reasons';
+
+/** Turns one person's day into what a lane draws. */
+export function layersOf(wall: Shape<'Wall'>, lane: Shape<'WallLane'>): Layers {
+  const now = Date.parse(wall.now);
+  const notice = Date.parse(wall.notice);
+  return {
+    open: lane.open.map(between),
+    bricks: lane.busy.map((b) => ({
+      ...between(b),
+      title: `Busy ${b.label}, ${b.calendar}`,
+      label: b.calendar,
+    })),
+    solids: lane.visits.map((v) => ({
+      ...between(v),
+      key: String(v.id),
+      occupied: between(v.occupied),
+      title: v.client,
+      sub: v.service,
+      label: v.label,
+      hue: v.hue,
+      pending: v.status !== 'confirmed',
+      copy: v.copy as CopyState,
+    })),
+    sill: lane.starts.map((s) => ({
+      at: Date.parse(s.at),
+      offered: s.offered,
+      title: s.offered ? `${s.label} is offered` : `${s.label}: ${reasonWords(s.reasons)}`,
+    })),
+    now,
+    veil: lane.onSill && notice > now ? { start: now, end: notice } : undefined,
+  };
+}

@@ -1,0 +1,54 @@
+import createClient, { type Middleware } from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+/** The shapes of the server, generated from its description. */
+export type Shapes = components['schemas'];
+export type Shape<K extends keyof Shapes> = Omit<Shapes[K], '$schema'>;
+
+/** What the server says when it refuses: a sentence, and what is wrong with which field. */
+export class Problem extends Error {
+  readonly status: number;
+  readonly fields: Record<string, string>;
+  readonly nearest: Shape<'Start'>[];
+  readonly reasons: string[];
+
+  constructor(body: Partial<Shape<'Problem'>>, status: number) {
+    super(body.detail ?? 'Something went wrong on our side.');
+    this.status = status;
+    this.fields = Object.fromEntries((body.errors ?? []).map((e) => [e.field, e.message]));
+    this.nearest = body.nearest ?? [];
+    this.reasons = body.reasons ?? [];
+  }
+}
+
+const problems: Middleware = {
+  async onResponse({ response }) {
+    if (response.ok) return;
+    const body = await response
+      .clone()
+      .json()
+      .catch(() => ({}));
+    throw new Problem(body, response.status);
+  },
+  onError() {
+    return new Problem(
+      { detail: 'Niche does not answer. Check the connection; what you typed is still here.' },
+      0,
+    );
+  },
+};
+
+/** The one way to the server. Every call either gives data or throws a Problem. */
+export const api = createClient<paths>({ baseUrl: '/' });
+api.use(problems);
+
+/** Returns the data of an answer. */
+export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
+  const answer = await call;
+  return answer.data as T;
+}
+
+/** Turns whatever was thrown into a Problem. */
+export function problemOf(cause: unknown): Problem {
+  return cause instanceof Problem ? cause : new Problem({ detail: String(cause) }, 0);
+}

@@ -1,0 +1,283 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+  import Arch from './Arch.svelte';
+  import { initials, left, place, visible, type Axis } from './geometry';
+  import { copyWords, type Layers, type Solid } from './lane';
+
+  let {
+    axis,
+    layers,
+    picked,
+    onpick,
+    children,
+  }: {
+    axis: Axis;
+    layers: Layers;
+    /** The key of the booking that is picked, if one is. */
+    picked?: string;
+    onpick?: (solid: Solid) => void;
+    /** Drawn in the lane on top of its layers. */
+    children?: Snippet;
+  } = $props();
+</script>
+
+<div class="lane" class:silled={layers.sill}>
+  <div class="room">
+    {#each layers.open as part (part.start)}
+      {#if visible(axis, part)}
+        <div
+          class="alcove"
+          class:cut-left={part.start < axis.from}
+          class:cut-right={part.end > axis.to}
+          style={place(axis, part)}
+        ></div>
+      {/if}
+    {/each}
+    {#each layers.bricks ?? [] as b, i (i)}
+      {#if visible(axis, b)}
+        <div class="bricks" style={place(axis, b)} title={b.title}>
+          {#if b.label}<em><span>Busy</span><span class="where">&nbsp;· {b.label}</span></em>{/if}
+          <span class="sr-only">{b.title}</span>
+        </div>
+      {/if}
+    {/each}
+    {#if layers.veil && visible(axis, layers.veil)}
+      <div class="veil" class:on={layers.veil.end > axis.to} style={place(axis, layers.veil)}></div>
+    {/if}
+    {#each layers.solids ?? [] as s (s.key)}
+      {#if visible(axis, s.occupied)}
+        <div
+          class="ramp up"
+          style="{place(axis, { start: s.occupied.start, end: s.start })};background:var(--color-hue-{s.hue})"
+        ></div>
+        <div
+          class="ramp down"
+          style="{place(axis, { start: s.end, end: s.occupied.end })};background:var(--color-hue-{s.hue})"
+        ></div>
+        <button
+          class="solid"
+          class:pending={s.pending}
+          class:picked={picked === s.key}
+          style="{place(axis, s)};--hue:var(--color-hue-{s.hue})"
+          title="{s.label} {s.title}, {s.sub}; {copyWords[s.copy]}"
+          onclick={() => onpick?.(s)}
+        >
+          <b><span class="long">{s.title}</span><span class="short">{initials(s.title)}</span></b>
+          <span class="sub">{s.sub}</span>
+          <span class="seal"><Arch state={s.copy} /></span>
+        </button>
+      {/if}
+    {/each}
+    {@render children?.()}
+  </div>
+  {#if layers.sill}
+    <div class="sill">
+      {#each layers.sill as t (t.at)}
+        <i class="tick" class:none={!t.offered} style="left:{left(axis, t.at)}%" title={t.title}></i>
+      {/each}
+    </div>
+  {/if}
+  {#if layers.end !== undefined && layers.end < axis.to}
+    <div class="wall-end" style={place(axis, { start: layers.end, end: axis.to })}></div>
+  {/if}
+  {#if layers.now !== undefined && layers.now > axis.from && layers.now < axis.to}
+    <div class="now" style="left:{left(axis, layers.now)}%"></div>
+  {/if}
+</div>
+
+<style>
+  .lane {
+    position: relative;
+    height: 100%;
+    background: var(--color-wall);
+    border-top: 1px solid var(--color-wall-line);
+    --sill: 0px;
+    overflow: hidden;
+  }
+  .lane.silled {
+    --sill: 16px;
+  }
+  .room {
+    position: absolute;
+    inset: 7px 0 var(--sill) 0;
+  }
+  .alcove,
+  .bricks,
+  .veil {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+  }
+  .alcove {
+    background: var(--color-alcove);
+    border-radius: 10px 10px 0 0;
+    box-shadow:
+      inset 0 3px 5px -1px var(--color-recess),
+      inset 1px 0 0 var(--color-edge),
+      inset -1px 0 0 var(--color-edge);
+  }
+  .alcove.cut-left {
+    border-top-left-radius: 0;
+  }
+  .alcove.cut-right {
+    border-top-right-radius: 0;
+  }
+  .bricks {
+    background-color: var(--color-joint);
+    overflow: hidden;
+    container-type: inline-size;
+  }
+  /* The bricks of a running bond, cut out of one colour so that the joints show through. */
+  .bricks::before {
+    content: '';
+    position: absolute;
+    inset: 0;
+    background: var(--color-brickwork);
+    mask: url("data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' width='24' height='20'%3E%3Cpath d='M1 1.5h22v8.5H1zM0 11.5h11v8.5H0zM13 11.5h11v8.5H13z'/%3E%3C/svg%3E");
+  }
+  .bricks em {
+    position: absolute;
+    left: 4px;
+    bottom: 4px;
+    z-index: 1;
+    max-width: calc(100% - 8px);
+    padding: 0 4px;
+    border-radius: 3px;
+    background: var(--color-sill);
+    color: var(--color-mute);
+    font-size: 0.6875rem;
+    font-weight: 600;
+    font-style: normal;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .veil {
+    background: linear-gradient(90deg, rgb(217 154 18 / 0.17), rgb(217 154 18 / 0.08));
+    border-right: 1.5px dashed var(--color-gold);
+    pointer-events: none;
+  }
+  .veil.on {
+    border-right: 0;
+  }
+  .ramp {
+    position: absolute;
+    top: 7px;
+    bottom: 0;
+    opacity: 0.3;
+  }
+  .ramp.up {
+    clip-path: polygon(0 100%, 100% 30%, 100% 100%);
+  }
+  .ramp.down {
+    clip-path: polygon(0 30%, 100% 100%, 0 100%);
+  }
+  .solid {
+    position: absolute;
+    top: 7px;
+    bottom: 0;
+    display: flex;
+    flex-direction: column;
+    align-items: flex-start;
+    padding: 4px 7px;
+    border-radius: 6px 6px 0 0;
+    background: var(--hue);
+    color: #fff;
+    font-size: 0.75rem;
+    line-height: 1.25;
+    text-align: left;
+    cursor: pointer;
+    overflow: hidden;
+    container-type: inline-size;
+  }
+  .solid.pending {
+    background: repeating-linear-gradient(
+      135deg,
+      var(--hue) 0 7px,
+      color-mix(in srgb, var(--hue), #fff 14%) 7px 14px
+    );
+  }
+  .solid.picked {
+    outline: 2px solid var(--color-ink);
+    outline-offset: 1px;
+  }
+  .solid b,
+  .solid .sub {
+    max-width: 100%;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .solid b {
+    font-weight: 700;
+  }
+  .solid .sub {
+    padding-right: 14px;
+  }
+  .solid .short {
+    display: none;
+  }
+  .seal {
+    position: absolute;
+    right: 5px;
+    bottom: 4px;
+  }
+  @container (max-width: 104px) {
+    .bricks .where {
+      display: none;
+    }
+  }
+  @container (max-width: 40px) {
+    .bricks em {
+      display: none;
+    }
+  }
+  @container (max-width: 58px) {
+    .solid .long,
+    .solid .sub {
+      display: none;
+    }
+    .solid .short {
+      display: inline;
+    }
+  }
+  .sill {
+    position: absolute;
+    inset: auto 0 0 0;
+    height: var(--sill);
+    background: var(--color-sill);
+    border-top: 1.5px solid var(--color-sill-line);
+  }
+  .tick {
+    position: absolute;
+    bottom: 2.5px;
+    width: 4px;
+    height: 9px;
+    margin-left: -2px;
+    border-radius: 2px;
+    background: var(--color-tick);
+  }
+  .tick.none {
+    bottom: 4.5px;
+    width: 5px;
+    height: 5px;
+    border-radius: 50%;
+    background: none;
+    border: 1.3px solid var(--color-tick-none);
+  }
+  .now {
+    position: absolute;
+    top: -1px;
+    bottom: 0;
+    width: 2px;
+    margin-left: -1px;
+    background: var(--color-gold);
+    pointer-events: none;
+  }
+  .wall-end {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+    background: var(--color-page);
+  }
+</style>

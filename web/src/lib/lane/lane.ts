@@ -1,0 +1,42 @@
+import type { Part } from './geometry';
+
+/** Where a copy of a booking stands, as its arch shows it. */
+export type CopyState = 'none' | 'waiting' | 'written' | 'read back' | 'failed';
+
+/** Time taken by a personal event. */
+export type Bricks = Part & { title: string; label?: string };
+
+/** A booking with the time that it occupies, buffers included. */
+export type Solid = Part & {
+  key: string;
+  occupied: Part;
+  title: string;
+  sub: string;
+  label: string;
+  hue: number;
+  pending: boolean;
+  copy: CopyState;
+};
+
+/** A start on the sill. */
+export type Tick = { at: number; offered: boolean; title: string };
+
+/** What stands in a lane, layer by layer. Everything but the open time can be left out. */
+export type Layers = {
+  open: Part[];
+  bricks?: Bricks[];
+  solids?: Solid[];
+  sill?: Tick[];
+  now?: number;
+  veil?: Part;
+  end?: number;
+};
+
+/** The arch's words, for people who cannot see it. */
+export const copyWords: Record<CopyState, string> = {
+  none: 'written to no calendar',
+  waiting: 'copy waiting to be written',
+  written: 'copy written, not read back yet',
+  'read back': 'copy read back',
+  failed: 'copy failed',
+};
