@@ -27,7 +27,7 @@ const (
 )
 
 // passwordCost is the work of one bcrypt hash, as a power of two.
-const passwordCost = 11
+const passwordCost = bcrypt.DefaultCost
 
 type administratorKey struct{}
 

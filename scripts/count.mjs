@@ -1,0 +1,25 @@
+// Adds up the tests of all runners, and ends with the one line `N passed, N failed`.
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+
+const [folder, failedSteps] = process.argv.slice(2);
+let passed = 0;
+let failed = 0;
+const read = (name) => (existsSync(join(folder, name)) ? readFileSync(join(folder, name), 'utf8') : '');
+
+for (const line of read('go.json').split('\n').filter(Boolean)) {
+  const { Action, Test } = JSON.parse(line);
+  if (Test && Action === 'pass') passed++;
+  if (Test && Action === 'fail') failed++;
+}
+const web = JSON.parse(read('web.json') || '{}');
+passed += web.numPassedTests ?? 0;
+failed += web.numFailedTests ?? 0;
+const e2e = JSON.parse(read('e2e.json') || '{}');
+passed += e2e.stats?.expected ?? 0;
+failed += (e2e.stats?.unexpected ?? 0) + (e2e.stats?.flaky ?? 0);
+
+// A check that failed without naming a test counts as one.
+failed = Math.max(failed, Number(failedSteps));
+console.log(`${passed} passed, ${failed} failed`);
+process.exit(failed > 0 || passed === 0 ? 1 : 0);
