@@ -3,10 +3,12 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
 	"time"
 
@@ -23,13 +25,28 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), versionCommand(), describeCommand())
+	root.AddCommand(serveCommand(), demoCommand(), offersCommand(), whyCommand(), versionCommand(), describeCommand())
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return badInput{err} })
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "niche:", err)
-		os.Exit(1)
+		os.Exit(exitCode(err))
 	}
+}
+
+// badInput is an error in what the program was given, and not in its work.
+type badInput struct{ error }
+
+// Unwrap returns the cause.
+func (b badInput) Unwrap() error { return b.error }
+
+func exitCode(err error) int {
+	var input badInput
+	if errors.As(err, &input) || strings.HasPrefix(err.Error(), "required flag") || strings.HasPrefix(err.Error(), "unknown command") || strings.HasPrefix(err.Error(), "accepts ") {
+		return 2
+	}
+	return 1
 }
 
 // newLog returns the program's log, on standard error.

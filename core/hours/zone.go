@@ -125,10 +125,17 @@ func (o Offsets) Wall(i span.Instant) (LocalDate, int) {
 	return unixDay + LocalDate(floorDiv(local, 86400)), int(floorMod(local, 86400) / 60)
 }
 
-// EachMark calls yield for every instant inside the span at which the minute of
-// the day is a multiple of step and the second is 0, in order, with its date,
-// until yield returns false. In an hour that occurs twice it is called for both.
-func (o Offsets) EachMark(in span.Span, step span.Minutes, yield func(span.Instant, LocalDate) bool) {
+// Run is a number of instants at equal steps, all on one date of some zone.
+type Run struct {
+	First span.Instant
+	Count int
+	Date  LocalDate
+}
+
+// EachRun calls yield for the instants inside the span at which the minute of
+// the day is a multiple of step and the second is 0: in order, and one run for
+// each date. An hour that occurs twice gives a run for each time.
+func (o Offsets) EachRun(in span.Span, step span.Minutes, yield func(Run)) {
 	stride := int64(step) * 60
 	for _, p := range o.periods {
 		part := in.Clip(p.during)
@@ -141,31 +148,44 @@ func (o Offsets) EachMark(in span.Span, step span.Minutes, yield func(span.Insta
 			if from > day {
 				first = day + (from-day+stride-1)/stride*stride
 			}
-			date := unixDay + LocalDate(day/86400)
-			for local := first; local < min(until, day+86400); local += stride {
-				if !yield(span.Instant(local-p.offset), date) {
-					return
-				}
+			if end := min(until, day+86400); first < end {
+				yield(Run{span.Instant(first - p.offset), int((end-first-1)/stride) + 1, unixDay + LocalDate(day/86400)})
 			}
 		}
 	}
 }
 
-// DateCursor tells the dates of instants that never go back, at the cost of a
-// comparison while the offset stays the same.
+// DateCursor tells the dates of instants that come in order, at the cost of two
+// comparisons while the date stays the same.
 type DateCursor struct {
-	rest []period
+	offsets Offsets
+	date    LocalDate
+	during  span.Span // in which the clocks show the date without a jump
 }
 
-// Dates returns a cursor at the beginning.
-func (o Offsets) Dates() DateCursor { return DateCursor{o.periods} }
+// Dates returns a cursor.
+func (o Offsets) Dates() DateCursor { return DateCursor{offsets: o} }
+
+// Same reports whether the clocks show one date, without a jump, at both
+// instants and between them.
+func (c *DateCursor) Same(a, b span.Instant) bool {
+	c.At(a)
+	return c.during.Contains(a) && c.during.Contains(b)
+}
 
 // At returns the date at i.
 func (c *DateCursor) At(i span.Instant) LocalDate {
-	for len(c.rest) > 1 && i >= c.rest[0].during.End() {
-		c.rest = c.rest[1:]
+	if c.during.Contains(i) {
+		return c.date
 	}
-	return unixDay + LocalDate(floorDiv(int64(i)+c.rest[0].offset, 86400))
+	for n, p := range c.offsets.periods {
+		if i < p.during.End() || n == len(c.offsets.periods)-1 {
+			c.date = unixDay + LocalDate(floorDiv(int64(i)+p.offset, 86400))
+			c.during = span.For(instantOf(c.date, 0, p.offset), 24*60).Clip(p.during)
+			break
+		}
+	}
+	return c.date
 }
 
 // Reckoned returns the instant of a wall clock time as RFC 5545, section 3.3.5

@@ -9,7 +9,7 @@ import (
 
 // Reasons is a set of rules that refuse a start, by their place in the table.
 // The zero value refuses nothing.
-type Reasons uint32
+type Reasons uint16
 
 // Has reports whether the rule with this place is in the set.
 func (r Reasons) Has(place int) bool { return r&(1<<place) != 0 }
@@ -38,8 +38,11 @@ func (r Reasons) First() Code {
 // refuses it.
 type Start struct {
 	At      span.Instant
+	Left    int32 // places left, before those asked for; 0 when there are none
+	day     date  // in the staff member's zone
+	bizDay  date  // in the business's zone
 	Refused Reasons
-	Left    int // places left, before those asked for; 0 when there are none
+	joins   bool // a visit already begins then, and can be shared
 }
 
 // Lane is the part of an answer that belongs to one staff member.
@@ -65,27 +68,14 @@ func (q Question) Answer() Answer {
 	f := q.frame()
 	for i := range q.Staff {
 		l := q.lane(i, f)
-		starts := make([]Start, 0, int(l.pieces.Minutes()/q.Service.Step)+len(l.pieces.Spans()))
-		l.eachCandidate(f, func(t span.Instant, day, bizDay date) {
-			m := l.at(t, day, bizDay)
-			starts = append(starts, Start{At: t, Refused: l.judge(&m), Left: max(0, q.places()-m.taken)})
-		})
+		starts := l.starts(f)
+		l.judge(starts)
 		a.Lanes[i] = Lane{Staff: i, Open: l.pieces, Starts: starts}
 	}
 	if q.Service.Staffing == AllOfThem {
 		a.jointly()
 	}
 	return a
-}
-
-// judge goes through all rules.
-func (l *lane) judge(m *moment) (refused Reasons) {
-	for i := range rules {
-		if rules[i].refuses(l, m) {
-			refused |= 1 << i
-		}
-	}
-	return refused
 }
 
 // jointly lets every lane share the reasons of the others at the same start,
@@ -136,14 +126,14 @@ func (a Answer) Offers() []Offer {
 			if !ok {
 				n = len(offers)
 				index[s.At] = n
-				offers = append(offers, Offer{At: s.At, Left: s.Left})
+				offers = append(offers, Offer{At: s.At, Left: int(s.Left)})
 			}
 			o := &offers[n]
 			o.Staff = append(o.Staff, a.staff[l.Staff].ID)
 			if a.staffing == AllOfThem {
-				o.Left = min(o.Left, s.Left)
+				o.Left = min(o.Left, int(s.Left))
 			} else {
-				o.Left = max(o.Left, s.Left)
+				o.Left = max(o.Left, int(s.Left))
 			}
 		}
 	}

@@ -16,17 +16,16 @@ type lane struct {
 	pieces  span.Set
 	offsets hours.Offsets // of the staff member's zone
 
-	soonest   span.Instant    // no start before it keeps the notice in minutes
-	bookable  hours.LocalDate // no earlier date keeps a notice by days; zero for none
-	last      hours.LocalDate // of the booking window; zero for no end
-	open      span.Cursor     // pieces
-	busy      span.Cursor     // busy spans, widened
-	foreign   span.Cursor     // what bookings occupy with which a visit cannot be shared
-	shareable []visit         // the service's own visits, where several clients share one
-	counted   []int           // visits a day over all services, by date from firstDay
-	counted1  []int           // visits a day of this service
-	firstDay  hours.LocalDate
-	kinds     [][]span.Cursor // for each kind needed, what takes each resource of it
+	bookable hours.LocalDate // no earlier date keeps a notice by days; zero for none
+	last     hours.LocalDate // of the booking window; zero for no end
+	busy     span.Set        // busy spans, widened
+	foreign  span.Set        // what bookings occupy with which a visit cannot be shared
+	own      []visit         // the service's own visits, in order
+	widest   span.Instant    // the furthest that one of them reaches from its start, in seconds
+	counted  []int           // visits a day over all services, by date from firstDay
+	counted1 []int           // visits a day of this service
+	firstDay hours.LocalDate
+	kinds    [][]span.Set // for each kind needed, what takes each resource of it
 }
 
 // visit is the bookings of one service, staff member and start, together.
@@ -43,12 +42,13 @@ type moment struct {
 	bizDay   hours.LocalDate // in the business's zone
 	visit    span.Span
 	occupied span.Span
-	joins    *visit // the visit that already begins then, if it can be shared
-	taken    int    // places taken of a visit that begins then
+	joins    bool // a visit already begins then, and can be shared
+	taken    int  // places taken of a visit that begins then
 }
 
 // frame is what all lanes of a question have in common.
 type frame struct {
+	asked  span.Span // all instants of the dates asked about
 	reach  span.Span // an outer bound of everything that can matter
 	biz    hours.Offsets
 	notice hours.LocalDate
@@ -58,8 +58,8 @@ type frame struct {
 func (q *Question) frame() frame {
 	f := frame{biz: q.Zone.Over(q.From-1, q.To+1)}
 	const slack = 2 * 24 * 60
-	f.reach = span.Between(f.biz.Starting(q.From, 0), f.biz.Ending(q.To+1, 0)).
-		Widen(slack+q.Service.BufferBefore, slack+q.Service.Length+q.Service.BufferAfter)
+	f.asked = span.Between(f.biz.Starting(q.From, 0), f.biz.Ending(q.To+1, 0))
+	f.reach = f.asked.Widen(slack+q.Service.BufferBefore, slack+q.Service.Length+q.Service.BufferAfter)
 	today := q.Zone.DateAt(q.Now)
 	if n := q.Service.Notice; n.ByDay {
 		f.notice = today + hours.LocalDate(n.DaysBefore)
@@ -78,52 +78,64 @@ func (q *Question) lane(i int, f frame) *lane {
 	l := &lane{q: q, staff: s, offsets: s.Schedule.Zone.Over(q.From-3, q.To+3), firstDay: q.From - 3}
 	l.pieces = s.Schedule.Open(q.From-3, q.To+3, q.Closures, l.offsets)
 	l.bookable, l.last = f.notice, f.last
-	l.soonest = q.Now
-	if !q.Service.Notice.ByDay {
-		l.soonest = q.Now.Add(q.Service.Notice.Minutes)
-	}
 
 	busy := make([]span.Span, 0, len(s.Busy))
-	for _, b := range s.Busy {
-		if p := b.blocked(); p.Overlaps(f.reach) {
+	for i := range s.Busy {
+		if p := s.Busy[i].blocked(); p.Overlaps(f.reach) {
 			busy = append(busy, p)
 		}
 	}
-	l.busy = span.Of(busy).Cursor()
+	l.busy = span.Of(busy)
 	l.countBookings(f.reach)
 
 	for _, kind := range q.Service.Needs {
-		var taken []span.Cursor
+		var taken []span.Set
 		for _, r := range q.Resources {
 			if r.Kind == kind {
-				taken = append(taken, span.Of(slices.Clone(r.Taken)).Cursor())
+				taken = append(taken, span.Of(slices.Clone(r.Taken)))
 			}
 		}
 		l.kinds = append(l.kinds, taken)
 	}
-	l.open = l.pieces.Cursor()
 	return l
 }
 
+// byStart orders bookings so that those of one visit stand together.
+func byStart(a, b *Booking) int {
+	if c := cmp.Compare(a.During.Start(), b.During.Start()); c != 0 {
+		return c
+	}
+	return cmp.Compare(a.Service, b.Service)
+}
+
+// countBookings prepares what bookings mean for the rules: the time of others,
+// the service's own visits, and how many there are on each day.
 func (l *lane) countBookings(reach span.Span) {
 	q := l.q
 	days := int(q.To-q.From) + 7
 	counts := make([]int, 2*days)
 	l.counted, l.counted1 = counts[:days], counts[days:]
-	near := make([]*Booking, 0, len(l.staff.Bookings))
-	for i := range l.staff.Bookings {
-		if b := &l.staff.Bookings[i]; b.occupied().Overlaps(reach) || reach.Contains(b.During.Start()) {
-			near = append(near, b)
+	bookings := l.staff.Bookings
+	for i := 1; i < len(bookings); i++ {
+		if byStart(&bookings[i-1], &bookings[i]) > 0 {
+			bookings = slices.Clone(bookings)
+			slices.SortFunc(bookings, func(a, b Booking) int { return byStart(&a, &b) })
+			break
 		}
 	}
-	slices.SortFunc(near, func(a, b *Booking) int {
-		return cmp.Or(cmp.Compare(a.During.Start(), b.During.Start()), cmp.Compare(a.Service, b.Service))
-	})
-	foreign := make([]span.Span, 0, len(near))
+	l.own = make([]visit, 0, len(bookings))
+	foreign := make([]span.Span, 0, len(bookings))
 	dates := l.offsets.Dates()
-	for i, b := range near {
+	var last *Booking
+	for i := range bookings {
+		b := &bookings[i]
+		occupied := b.occupied()
+		if !occupied.Overlaps(reach) && !reach.Contains(b.During.Start()) {
+			continue
+		}
 		own := b.Service == q.Service.ID
-		first := i == 0 || near[i-1].During.Start() != b.During.Start() || near[i-1].Service != b.Service
+		first := last == nil || last.During.Start() != b.During.Start() || last.Service != b.Service
+		last = b
 		if day := int(dates.At(b.During.Start()) - l.firstDay); first && day >= 0 && day < days {
 			l.counted[day]++
 			if own {
@@ -131,55 +143,103 @@ func (l *lane) countBookings(reach span.Span) {
 			}
 		}
 		if !own || q.places() == 1 {
-			foreign = append(foreign, b.occupied())
+			foreign = append(foreign, occupied)
 		}
 		if own {
 			if first {
-				l.shareable = append(l.shareable, visit{start: b.During.Start(), occupied: b.occupied()})
+				l.own = append(l.own, visit{start: b.During.Start(), occupied: occupied})
 			}
-			v := &l.shareable[len(l.shareable)-1]
-			o := b.occupied()
-			v.occupied = span.Between(min(v.occupied.Start(), o.Start()), max(v.occupied.End(), o.End()))
+			v := &l.own[len(l.own)-1]
+			v.occupied = span.Between(min(v.occupied.Start(), occupied.Start()), max(v.occupied.End(), occupied.End()))
 			v.places += max(1, b.Places)
+			l.widest = max(l.widest, v.occupied.End()-v.start, v.start-v.occupied.Start())
 		}
 	}
-	l.foreign = span.Of(foreign).Cursor()
+	l.foreign = span.Of(foreign)
 }
 
-// at prepares the examination of a start.
-func (l *lane) at(t span.Instant, day, bizDay hours.LocalDate) moment {
-	m := moment{at: t, day: day, bizDay: bizDay, visit: l.q.Service.Visit(t), occupied: l.q.Service.Occupied(t)}
-	n, found := slices.BinarySearchFunc(l.shareable, t, func(v visit, t span.Instant) int { return cmp.Compare(v.start, t) })
-	if found {
-		m.taken = l.shareable[n].places
-		if l.q.places() > 1 {
-			m.joins = &l.shareable[n]
+// starts returns every candidate start of the lane, in order, with what the
+// rules need to know of it.
+func (l *lane) starts(f frame) []Start {
+	step := span.Instant(l.q.Service.Step) * 60
+	count := 0
+	for _, piece := range l.pieces.Spans() {
+		if piece.Overlaps(f.asked) {
+			count += int(piece.Minutes()/l.q.Service.Step) + 1
 		}
+	}
+	out := make([]Start, 0, count)
+	bizDays, staffDays := f.biz.Dates(), l.offsets.Dates()
+	blank := Start{Left: int32(l.q.places())}
+	add := func(t span.Instant, day, biz hours.LocalDate) {
+		if biz >= l.q.From && biz <= l.q.To {
+			s := blank
+			s.At, s.day, s.bizDay = t, day, biz
+			out = append(out, s)
+		}
+	}
+	for _, piece := range l.pieces.Spans() {
+		if !piece.Overlaps(f.asked) {
+			continue
+		}
+		if l.q.Service.Anchor == OnOpening {
+			for t := piece.Start(); t < piece.End(); t += step {
+				add(t, staffDays.At(t), bizDays.At(t))
+			}
+			continue
+		}
+		l.offsets.EachRun(piece, l.q.Service.Step, func(r hours.Run) {
+			last := r.First + span.Instant(r.Count-1)*step
+			if !bizDays.Same(r.First, last) {
+				for t := r.First; t <= last; t += step {
+					add(t, r.Date, bizDays.At(t))
+				}
+				return
+			}
+			// Nearly every run lies on one date of the business's zone, too.
+			biz := bizDays.At(r.First)
+			if biz < l.q.From || biz > l.q.To {
+				return
+			}
+			n := len(out)
+			out = slices.Grow(out, r.Count)[:n+r.Count]
+			for i := range out[n:] {
+				s := &out[n+i]
+				s.At, s.Left, s.day, s.bizDay = r.First+span.Instant(i)*step, blank.Left, r.Date, biz
+			}
+		})
+	}
+	l.meet(out)
+	return out
+}
+
+// meet notes which starts are those of visits that there are already.
+func (l *lane) meet(starts []Start) {
+	n := 0
+	for _, v := range l.own {
+		for n < len(starts) && starts[n].At < v.start {
+			n++
+		}
+		if n < len(starts) && starts[n].At == v.start {
+			starts[n].Left = int32(max(0, l.q.places()-v.places))
+			starts[n].joins = l.q.places() > 1
+		}
+	}
+}
+
+// moment returns what the sentences of the rules say about a start.
+func (l *lane) moment(s Start) moment {
+	m := moment{at: s.At, day: s.day, bizDay: s.bizDay, visit: l.q.Service.Visit(s.At), occupied: l.q.Service.Occupied(s.At), joins: s.joins}
+	if n, found := slices.BinarySearchFunc(l.own, s.At, func(v visit, t span.Instant) int { return cmp.Compare(v.start, t) }); found {
+		m.taken = l.own[n].places
 	}
 	return m
 }
 
-// eachCandidate calls yield for every candidate start of the lane, in order,
-// with its date in the staff member's zone and in the business's.
-func (l *lane) eachCandidate(f frame, yield func(t span.Instant, day, bizDay date)) {
-	staffDays, bizDays := l.offsets.Dates(), f.biz.Dates()
-	consider := func(t span.Instant) bool {
-		if !f.reach.Contains(t) {
-			return true
-		}
-		if d := bizDays.At(t); d >= l.q.From && d <= l.q.To {
-			yield(t, staffDays.At(t), d)
-		}
-		return true
-	}
-	for _, piece := range l.pieces.Spans() {
-		if l.q.Service.Anchor == OnOpening {
-			for t := piece.Start(); t < piece.End(); t = t.Add(l.q.Service.Step) {
-				consider(t)
-			}
-			continue
-		}
-		l.offsets.EachMark(piece, l.q.Service.Step, func(t span.Instant, _ hours.LocalDate) bool { return consider(t) })
+// judge goes through all rules.
+func (l *lane) judge(starts []Start) {
+	for i := range rules {
+		rules[i].sweep(l, starts, 1<<i)
 	}
 }
 

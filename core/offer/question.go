@@ -64,8 +64,9 @@ type Service struct {
 // Notice is how long before a visit it must be booked: some minutes, or by a
 // time of day some days before. The zero value asks for none.
 type Notice struct {
+	ByMinutes  bool // Minutes counts
 	Minutes    span.Minutes
-	ByDay      bool // DaysBefore and By count, and Minutes does not
+	ByDay      bool // DaysBefore and By count
 	DaysBefore int
 	By         hours.WallTime
 }
@@ -107,7 +108,7 @@ type Busy struct {
 }
 
 // blocked is the time that cannot be used, nothing for an event of no length.
-func (b Busy) blocked() span.Span {
+func (b *Busy) blocked() span.Span {
 	if b.During.IsEmpty() {
 		return b.During
 	}
@@ -124,7 +125,7 @@ type Booking struct {
 	Places                    int // 0 counts as 1
 }
 
-func (b Booking) occupied() span.Span { return b.During.Widen(b.BufferBefore, b.BufferAfter) }
+func (b *Booking) occupied() span.Span { return b.During.Widen(b.BufferBefore, b.BufferAfter) }
 
 // Resource is a room or a piece of equipment of some kind.
 type Resource struct {

@@ -1,7 +1,9 @@
 package offer
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"time"
 
 	"niche/core/hours"
@@ -16,8 +18,9 @@ type Code string
 type rule struct {
 	code   Code
 	column string // of the slot budget: what the starts were lost to
-	// refuses reports whether the rule refuses the start.
-	refuses func(*lane, *moment) bool
+	// sweep adds the reason to the starts that the rule refuses. They are in
+	// order, so a rule is one tight loop over all of them, or over few.
+	sweep func(l *lane, starts []Start, reason Reasons)
 	// says tells the values behind the verdict, for a person.
 	says func(l *lane, m *moment, refused bool) string
 }
@@ -45,7 +48,11 @@ func Columns() map[Code]string {
 
 var past = rule{
 	code: "past", column: "over already",
-	refuses: func(l *lane, m *moment) bool { return m.at < l.q.Now },
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		for i := 0; i < len(starts) && starts[i].At < l.q.Now; i++ {
+			starts[i].Refused |= reason
+		}
+	},
 	says: func(l *lane, m *moment, refused bool) string {
 		if refused {
 			return "It is already " + l.clock(l.q.Now) + "."
@@ -56,14 +63,22 @@ var past = rule{
 
 var notice = rule{
 	code: "notice", column: "too soon",
-	refuses: func(l *lane, m *moment) bool { return m.at < l.soonest || m.bizDay < l.bookable },
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		n := l.q.Service.Notice
+		soonest := l.q.Now.Add(n.Minutes)
+		for i := range starts {
+			if n.ByMinutes && starts[i].At < soonest || n.ByDay && starts[i].bizDay < l.bookable {
+				starts[i].Refused |= reason
+			}
+		}
+	},
 	says: func(l *lane, m *moment, refused bool) string {
 		n := l.q.Service.Notice
 		switch {
 		case n.ByDay:
 			deadline := m.bizDay - hours.LocalDate(n.DaysBefore)
 			return fmt.Sprintf("To be booked by %s on %s; now is %s.", n.By, dayText(deadline), l.clock(l.q.Now))
-		case n.Minutes == 0:
+		case !n.ByMinutes || n.Minutes == 0 && !refused:
 			return "No notice is asked."
 		case refused:
 			return fmt.Sprintf("%s of notice is asked, and only %s is left.", Duration(n.Minutes), left(l.q.Now, m.at))
@@ -78,9 +93,17 @@ func left(now, at span.Instant) string {
 
 var window = rule{
 	code: "window", column: "beyond the window",
-	refuses: func(l *lane, m *moment) bool {
+	sweep: func(l *lane, starts []Start, reason Reasons) {
 		w := l.q.Service.Window
-		return !l.last.IsZero() && m.bizDay > l.last || m.bizDay < w.From || !w.To.IsZero() && m.bizDay > w.To
+		last := l.last
+		if !w.To.IsZero() && (last.IsZero() || w.To < last) {
+			last = w.To
+		}
+		for i := range starts {
+			if starts[i].bizDay < w.From || !last.IsZero() && starts[i].bizDay > last {
+				starts[i].Refused |= reason
+			}
+		}
 	},
 	says: func(l *lane, m *moment, _ bool) string {
 		w := l.q.Service.Window
@@ -101,7 +124,10 @@ var window = rule{
 
 var outsideHours = rule{
 	code: "outside-hours", column: "past the hours",
-	refuses: func(l *lane, m *moment) bool { return !l.open.Covers(l.withinHours(m)) },
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		before, after := l.insideHours()
+		sweepOutside(l.pieces, starts, seconds(before), seconds(after), reason)
+	},
 	says: func(l *lane, m *moment, refused bool) string {
 		asked := l.withinHours(m)
 		piece, ok := l.pieces.Around(m.at)
@@ -115,6 +141,65 @@ var outsideHours = rule{
 	},
 }
 
+// meetsAnother reports whether a visit at t would overlap one of the service's
+// own that begins at another time. The own visits are in order of their starts,
+// and none reaches further than widest.
+func (l *lane) meetsAnother(t span.Instant) bool {
+	occupied := l.q.Service.Occupied(t)
+	n, _ := slices.BinarySearchFunc(l.own, occupied.Start()-l.widest, func(v visit, t span.Instant) int { return cmp.Compare(v.start, t) })
+	for ; n < len(l.own) && l.own[n].start < occupied.End()+l.widest; n++ {
+		if v := l.own[n]; v.start != t && v.occupied.Overlaps(occupied) {
+			return true
+		}
+	}
+	return false
+}
+
+// sweepOverlaps adds the reason to the starts of which what they occupy
+// overlaps the set. Starts and set are gone through side by side.
+func (l *lane) sweepOverlaps(set span.Set, starts []Start, reason Reasons) {
+	rest := set.Spans()
+	before, after := seconds(l.q.Service.BufferBefore), seconds(l.q.Service.Length+l.q.Service.BufferAfter)
+	for i := range starts {
+		from, to := starts[i].At-before, starts[i].At+after
+		for len(rest) > 0 && rest[0].End() <= from {
+			rest = rest[1:]
+		}
+		if len(rest) == 0 {
+			return
+		}
+		if rest[0].Start() < to {
+			starts[i].Refused |= reason
+		}
+	}
+}
+
+// sweepOutside adds the reason to the starts around which the stretch from
+// before to after does not lie inside one span of the set.
+func sweepOutside(set span.Set, starts []Start, before, after span.Instant, reason Reasons) {
+	rest := set.Spans()
+	for i := range starts {
+		from, to := starts[i].At-before, starts[i].At+after
+		for len(rest) > 0 && rest[0].End() <= from {
+			rest = rest[1:]
+		}
+		if len(rest) == 0 || from < rest[0].Start() || to > rest[0].End() {
+			starts[i].Refused |= reason
+		}
+	}
+}
+
+func seconds(m span.Minutes) span.Instant { return span.Instant(m) * 60 }
+
+// insideHours is how far around its start a visit must lie inside one piece.
+func (l *lane) insideHours() (before, after span.Minutes) {
+	s := l.q.Service
+	if s.BuffersInsideHours {
+		return s.BufferBefore, s.Length + s.BufferAfter
+	}
+	return 0, s.Length
+}
+
 // withinHours is what must lie inside one piece of open time.
 func (l *lane) withinHours(m *moment) span.Span {
 	if l.q.Service.BuffersInsideHours {
@@ -125,7 +210,9 @@ func (l *lane) withinHours(m *moment) span.Span {
 
 var busy = rule{
 	code: "busy", column: "personal",
-	refuses: func(l *lane, m *moment) bool { return l.busy.Overlaps(m.occupied) },
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		l.sweepOverlaps(l.busy, starts, reason)
+	},
 	says: func(l *lane, m *moment, refused bool) string {
 		if !refused {
 			return fmt.Sprintf("No personal event takes any of %s.", l.times(m.occupied))
@@ -152,26 +239,23 @@ var busy = rule{
 
 var booked = rule{
 	code: "booked", column: "booked",
-	refuses: func(l *lane, m *moment) bool {
-		if l.foreign.Overlaps(m.occupied) {
-			return true
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		l.sweepOverlaps(l.foreign, starts, reason)
+		if l.q.places() == 1 || len(l.own) == 0 {
+			return
 		}
-		if l.q.places() == 1 {
-			return false
-		}
-		for _, v := range l.shareable {
-			if v.start != m.at && v.occupied.Overlaps(m.occupied) {
-				return true
+		for i := range starts {
+			if l.meetsAnother(starts[i].At) {
+				starts[i].Refused |= reason
 			}
 		}
-		return false
 	},
 	says: func(l *lane, m *moment, refused bool) string {
 		if !refused {
 			return fmt.Sprintf("No booking takes any of %s.", l.times(m.occupied))
 		}
 		for _, b := range l.staff.Bookings {
-			if b.occupied().Overlaps(m.occupied) && (m.joins == nil || b.Service != l.q.Service.ID || b.During.Start() != m.at) {
+			if b.occupied().Overlaps(m.occupied) && (!m.joins || b.Service != l.q.Service.ID || b.During.Start() != m.at) {
 				return fmt.Sprintf("A booking takes %s, buffers included; %s is needed.", l.times(b.occupied()), l.times(m.occupied))
 			}
 		}
@@ -181,7 +265,13 @@ var booked = rule{
 
 var places = rule{
 	code: "places", column: "full",
-	refuses: func(l *lane, m *moment) bool { return l.q.places()-m.taken < l.q.asked() },
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		for i := range starts {
+			if int(starts[i].Left) < l.q.asked() {
+				starts[i].Refused |= reason
+			}
+		}
+	},
 	says: func(l *lane, m *moment, _ bool) string {
 		return fmt.Sprintf("%d of %d places taken, %d asked for.", m.taken, l.q.places(), l.q.asked())
 	},
@@ -189,12 +279,22 @@ var places = rule{
 
 var caps = rule{
 	code: "cap", column: "cap",
-	refuses: func(l *lane, m *moment) bool {
-		if m.joins != nil {
-			return false
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		own, all := l.q.Service.CapPerDay, l.staff.CapPerDay
+		if !own.limited && !all.limited {
+			return
 		}
-		day := m.day - l.firstDay
-		return reached(l.q.Service.CapPerDay, l.counted1[day]) || reached(l.staff.CapPerDay, l.counted[day])
+		var day date // whose verdict full is; the next starts are mostly on the same
+		full := false
+		for i := range starts {
+			if s := &starts[i]; s.day != day {
+				day = s.day
+				full = own.reached(l.counted1[day-l.firstDay]) || all.reached(l.counted[day-l.firstDay])
+			}
+			if full && !starts[i].joins {
+				starts[i].Refused |= reason
+			}
+		}
 	},
 	says: func(l *lane, m *moment, _ bool) string {
 		day := m.day - l.firstDay
@@ -209,45 +309,46 @@ var caps = rule{
 		case allSet:
 			text = fmt.Sprintf("%d of at most %d visits in all that day.", l.counted[day], all)
 		}
-		if m.joins != nil {
+		if m.joins {
 			text += " Joining a visit adds none."
 		}
 		return text
 	},
 }
 
-func reached(c Cap, count int) bool {
-	n, limited := c.Visits()
-	return limited && count >= n
-}
+func (c Cap) reached(count int) bool { return c.limited && count >= c.visits }
 
 var resource = rule{
 	code: "resource", column: "no room or equipment",
-	refuses: func(l *lane, m *moment) bool { return l.missing(m) >= 0 },
+	sweep: func(l *lane, starts []Start, reason Reasons) {
+		if len(l.kinds) == 0 {
+			return
+		}
+		for i := range starts {
+			if !starts[i].joins && l.missing(starts[i].At) >= 0 {
+				starts[i].Refused |= reason
+			}
+		}
+	},
 	says: func(l *lane, m *moment, refused bool) string {
 		switch {
 		case len(l.q.Service.Needs) == 0:
 			return "No room or equipment is needed."
-		case m.joins != nil:
+		case m.joins:
 			return "Joining a visit needs no further room or equipment."
 		case refused:
-			return fmt.Sprintf("No %s is free for all of %s.", l.q.Service.Needs[l.missing(m)], l.times(m.occupied))
+			return fmt.Sprintf("No %s is free for all of %s.", l.q.Service.Needs[l.missing(m.at)], l.times(m.occupied))
 		}
 		return fmt.Sprintf("What is needed is free for all of %s.", l.times(m.occupied))
 	},
 }
 
-// missing returns the index of the first kind of which no resource is free.
-func (l *lane) missing(m *moment) int {
-	if m.joins != nil {
-		return -1
-	}
+// missing returns the index of the first kind of which no resource is free for
+// a visit at t, or -1.
+func (l *lane) missing(t span.Instant) int {
+	occupied := l.q.Service.Occupied(t)
 	for i, kind := range l.kinds {
-		free := false
-		for k := range kind {
-			free = !kind[k].Overlaps(m.occupied) || free
-		}
-		if !free {
+		if !slices.ContainsFunc(kind, func(taken span.Set) bool { return !taken.Overlaps(occupied) }) {
 			return i
 		}
 	}

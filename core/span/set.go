@@ -15,9 +15,11 @@ type Set struct {
 // Of returns the union of the spans. It sorts and merges in place, so the
 // slice belongs to the set afterwards; it allocates nothing.
 func Of(spans []Span) Set {
-	byStart := func(a, b Span) int { return cmp.Compare(a.start, b.start) }
-	if !slices.IsSortedFunc(spans, byStart) {
-		slices.SortFunc(spans, byStart)
+	for i := 1; i < len(spans); i++ {
+		if spans[i].start < spans[i-1].start {
+			slices.SortFunc(spans, func(a, b Span) int { return cmp.Compare(a.start, b.start) })
+			break
+		}
 	}
 	n := 0
 	for _, s := range spans {
@@ -116,32 +118,4 @@ func (s Set) Subtract(o Set) Set {
 		}
 	}
 	return Set{out}
-}
-
-// Cursor asks a set about spans whose starts never go back. A whole sweep over
-// n questions then costs no more than n plus the size of the set, and
-// allocates nothing. The zero value asks the empty set.
-type Cursor struct {
-	rest []Span
-}
-
-// Cursor returns a cursor at the beginning of the set.
-func (s Set) Cursor() Cursor { return Cursor{s.spans} }
-
-func (c *Cursor) forward(i Instant) {
-	for len(c.rest) > 0 && c.rest[0].end <= i {
-		c.rest = c.rest[1:]
-	}
-}
-
-// Overlaps reports whether the set shares some time with p.
-func (c *Cursor) Overlaps(p Span) bool {
-	c.forward(p.start)
-	return len(c.rest) > 0 && c.rest[0].Overlaps(p)
-}
-
-// Covers reports whether p lies wholly inside one span of the set.
-func (c *Cursor) Covers(p Span) bool {
-	c.forward(p.start)
-	return len(c.rest) > 0 && c.rest[0].Covers(p)
 }

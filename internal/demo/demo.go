@@ -131,7 +131,7 @@ type visit struct {
 
 var visits = []visit{
 	{0, 0, "09:30", 0, "Rosa Osei"}, {1, 0, "15:00", 0, "Cedar Hall"}, {0, 0, "10:00", 1, "Luc Moreau"}, {2, 0, "16:30", 1, "Tomi Adeyemi"},
-	{0, 0, "09:30", 2, "Sam Whitlock"}, {0, 0, "15:00", 3, "Greta Lunde"}, {2, 0, "13:30", 4, "Pia Lund"}, {2, 0, "18:30", 4, "Kit Baptiste"},
+	{0, 0, "09:30", 2, "Sam Whitlock"}, {0, 0, "15:00", 3, "Greta Lunde"}, {2, 0, "13:30", 4, "Pia Lund"}, {2, 0, "18:00", 4, "Kit Baptiste"},
 	{0, 1, "08:30", 0, "Ines Duarte"}, {0, 1, "13:30", 0, "Hugo Brandt"}, {0, 1, "09:30", 1, "Maeve Kinsella"}, {0, 1, "10:00", 2, "Dara Flynn"}, {0, 1, "14:30", 3, "Una Breen"}, {2, 1, "14:00", 4, "Jonas Weil"},
 	{0, 2, "09:30", 0, "Aoife Mercer"}, {1, 2, "15:30", 0, "Linden Hall"}, {0, 2, "14:00", 1, "Noel Tierney"}, {0, 2, "13:30", 2, "Vera Stone"}, {0, 2, "09:00", 3, "Elin Moss"},
 	{0, 3, "09:00", 0, "Rosa Osei"}, {0, 3, "10:30", 1, "Cormac Daly"}, {0, 3, "09:30", 2, "Sunniva Berg"}, {1, 3, "14:00", 3, "Cedar Hall"}, {2, 3, "17:00", 4, "Ravi Anand"},

@@ -86,7 +86,7 @@ func Rules(s store.Service) offer.Service {
 	return offer.Service{
 		ID: fmt.Sprint(s.ID), Length: s.Length, Step: s.Step, Anchor: offer.Anchor(s.Anchor),
 		BufferBefore: s.BufferBefore, BufferAfter: s.BufferAfter, BuffersInsideHours: s.BuffersInsideHours,
-		Notice: offer.Notice{Minutes: s.NoticeMinutes}, Window: offer.Window{Limited: true, Days: s.WindowDays},
+		Notice: offer.Notice{ByMinutes: s.NoticeMinutes > 0, Minutes: s.NoticeMinutes}, Window: offer.Window{Limited: true, Days: s.WindowDays},
 		Places: 1, Staffing: offer.AnyOne,
 	}
 }
