@@ -159,8 +159,8 @@ func (r *reader) staff(n node, before []offer.Staff) offer.Staff {
 	}
 	for _, b := range n.at("busy").each() {
 		b = b.fields("start", "end", "calendar", "padBefore", "padAfter")
-		s.Busy = append(s.Busy, offer.Busy{During: r.during(b.need("start"), b.need("end"), b.path), Calendar: b.at("calendar").text(),
-			PadBefore: span.Minutes(b.at("padBefore").number(0, 0)), PadAfter: span.Minutes(b.at("padAfter").number(0, 0))})
+		s.Busy = append(s.Busy, offer.Calendar{Name: b.at("calendar").text(), PadBefore: span.Minutes(b.at("padBefore").number(0, 0)),
+			PadAfter: span.Minutes(b.at("padAfter").number(0, 0)), Spans: []span.Span{r.during(b.need("start"), b.need("end"), b.path)}})
 	}
 	for _, b := range n.at("bookings").each() {
 		b = b.fields("id", "service", "start", "end", "bufferBefore", "bufferAfter", "places")

@@ -27,6 +27,30 @@ type Pattern struct {
 	Cycle []map[string]Day `json:"cycle"`
 }
 
+// OneOff is a day whose hours replace all others; without spans, the person is
+// away.
+type OneOff struct {
+	Date  string     `json:"date"`
+	Spans []WallSpan `json:"spans"`
+}
+
+// Hours reads the one-off day and checks it, as Pattern.Hours does.
+func (o OneOff) Hours() (out hours.OneOff, faults []hours.Fault) {
+	fault := func(path string, err error) {
+		if err != nil {
+			faults = append(faults, hours.Fault{Path: path, What: err.Error()})
+		}
+	}
+	var err error
+	out.Date, err = hours.ParseDate(o.Date)
+	fault("date", err)
+	out.Spans = wallSpans(o.Spans, "spans", fault)
+	if len(faults) > 0 {
+		return out, faults
+	}
+	return out, out.Check()
+}
+
 // Hours reads the pattern and checks it. The faults have the path of the field
 // below the pattern; without faults the pattern is sound.
 func (p Pattern) Hours() (out hours.Pattern, faults []hours.Fault) {

@@ -2,6 +2,7 @@ package hours
 
 import (
 	"fmt"
+	"sync"
 	"time"
 
 	"niche/core/span"
@@ -19,12 +20,20 @@ func LoadZone(name string) (Zone, error) {
 	if name == "" || name == "Local" {
 		return Zone{}, fmt.Errorf("%q is not a time zone, as in Europe/Dublin", name)
 	}
+	if loc, ok := loaded.Load(name); ok {
+		return Zone{loc.(*time.Location)}, nil
+	}
 	loc, err := time.LoadLocation(name)
 	if err != nil {
 		return Zone{}, fmt.Errorf("%q is not a time zone that is known here, as in Europe/Dublin", name)
 	}
+	loaded.Store(name, loc)
 	return Zone{loc}, nil
 }
+
+// loaded holds the zones that were loaded, by name: time.LoadLocation reads a
+// file each time. Only names that exist get in, so it stays small.
+var loaded sync.Map
 
 // Location returns the zone for formatting. It must not be used to turn wall
 // clocks into instants: time.Date does not say which side of a jump it takes.

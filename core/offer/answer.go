@@ -2,6 +2,7 @@ package offer
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
 	"niche/core/span"
@@ -115,30 +116,57 @@ type Offer struct {
 
 // Offers returns the offered starts in order.
 func (a Answer) Offers() []Offer {
+	return a.OffersIn(span.Between(math.MinInt64, math.MaxInt64), math.MaxInt)
+}
+
+// OffersIn returns the first offered starts inside a window, in order and not
+// more than most. The lanes are merged as far as that takes, so a few offers out
+// of a long answer cost little.
+func (a Answer) OffersIn(window span.Span, most int) []Offer {
+	rest := make([][]Start, len(a.Lanes))
+	for i, l := range a.Lanes {
+		n, _ := slices.BinarySearchFunc(l.Starts, window.Start(), func(s Start, t span.Instant) int { return cmp.Compare(s.At, t) })
+		rest[i] = offered(l.Starts[n:])
+	}
 	var offers []Offer
-	index := map[span.Instant]int{}
-	for _, l := range a.Lanes {
-		for _, s := range l.Starts {
-			if s.Refused != 0 {
-				continue
-			}
-			n, ok := index[s.At]
-			if !ok {
-				n = len(offers)
-				index[s.At] = n
-				offers = append(offers, Offer{At: s.At, Left: int(s.Left)})
-			}
-			o := &offers[n]
-			o.Staff = append(o.Staff, a.staff[l.Staff].ID)
-			if a.staffing == AllOfThem {
-				o.Left = min(o.Left, int(s.Left))
-			} else {
-				o.Left = max(o.Left, int(s.Left))
+	for len(offers) < most {
+		next := window.End()
+		for _, r := range rest {
+			if len(r) > 0 {
+				next = min(next, r[0].At)
 			}
 		}
+		if next == window.End() {
+			break
+		}
+		o := Offer{At: next}
+		for i, r := range rest {
+			if len(r) == 0 || r[0].At != next {
+				continue
+			}
+			left := int(r[0].Left)
+			switch {
+			case o.Staff == nil:
+				o.Left = left
+			case a.staffing == AllOfThem:
+				o.Left = min(o.Left, left)
+			default:
+				o.Left = max(o.Left, left)
+			}
+			o.Staff = append(o.Staff, a.staff[a.Lanes[i].Staff].ID)
+			rest[i] = offered(r[1:])
+		}
+		offers = append(offers, o)
 	}
-	slices.SortFunc(offers, func(a, b Offer) int { return cmp.Compare(a.At, b.At) })
 	return offers
+}
+
+// offered returns the starts from the first that is offered on.
+func offered(starts []Start) []Start {
+	for len(starts) > 0 && starts[0].Refused != 0 {
+		starts = starts[1:]
+	}
+	return starts
 }
 
 // Budget tells where the candidate starts go: each refused one is charged to

@@ -79,10 +79,16 @@ func (q *Question) lane(i int, f frame) *lane {
 	l.pieces = s.Schedule.Open(q.From-3, q.To+3, q.Closures, l.offsets)
 	l.bookable, l.last = f.notice, f.last
 
-	busy := make([]span.Span, 0, len(s.Busy))
+	count := 0
 	for i := range s.Busy {
-		if p := s.Busy[i].blocked(); p.Overlaps(f.reach) {
-			busy = append(busy, p)
+		count += len(s.Busy[i].Spans)
+	}
+	busy := make([]span.Span, 0, count)
+	for i := range s.Busy {
+		for _, event := range s.Busy[i].Spans {
+			if p := s.Busy[i].blocked(event); p.Overlaps(f.reach) {
+				busy = append(busy, p)
+			}
 		}
 	}
 	l.busy = span.Of(busy)

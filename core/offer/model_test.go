@@ -237,8 +237,10 @@ func (m *model) reasons(i, k int) (codes []offer.Code) {
 
 	busy := false
 	for _, x := range staff.Busy {
-		c, d := spanMinutes(x.During)
-		busy = busy || c < d && minutesOverlap(from, to, c-int64(x.PadBefore), d+int64(x.PadAfter))
+		for _, event := range x.Spans {
+			c, d := spanMinutes(event)
+			busy = busy || c < d && minutesOverlap(from, to, c-int64(x.PadBefore), d+int64(x.PadAfter))
+		}
 	}
 	refuse("busy", busy)
 
@@ -404,8 +406,12 @@ func (d draws) question() offer.Question {
 		if d.chance("own cap", 3) {
 			m.CapPerDay = offer.AtMost(d.n("own at most", 0, 3))
 		}
-		for range d.n("busy", 0, 4) {
-			m.Busy = append(m.Busy, offer.Busy{During: during("busy", 60), PadBefore: span.Minutes(d.n("pad", 0, 3) * 10), PadAfter: span.Minutes(d.n("pad", 0, 3) * 10)})
+		for range d.n("calendars", 0, 2) {
+			c := offer.Calendar{PadBefore: span.Minutes(d.n("pad", 0, 3) * 10), PadAfter: span.Minutes(d.n("pad", 0, 3) * 10)}
+			for range d.n("busy", 0, 3) {
+				c.Spans = append(c.Spans, during("busy", 60))
+			}
+			m.Busy = append(m.Busy, c)
 		}
 		for range d.n("bookings", 0, 4) {
 			b := offer.Booking{Service: rapid.SampledFrom([]string{"a", "b"}).Draw(d.T, "service"), During: during("booking", 24), BufferBefore: span.Minutes(d.n("b", 0, 3) * 5), BufferAfter: span.Minutes(d.n("b", 0, 3) * 5), Places: d.n("p", 1, 2)}
@@ -509,9 +515,11 @@ func grown(staff, days, busy, bookings int) offer.Question {
 			Notice: offer.Notice{ByMinutes: true, Minutes: 240}, CapPerDay: offer.AtMost(3), Places: 1, Staffing: offer.AnyOne}}
 	for k := range staff {
 		m := offer.Staff{ID: fmt.Sprint(k), Schedule: hours.Schedule{Zone: dublin, Patterns: []hours.Pattern{{From: from - 100, Cycle: []hours.Week{week}}}}}
+		c := offer.Calendar{PadBefore: 10}
 		for i := range busy {
-			m.Busy = append(m.Busy, offer.Busy{During: span.For(q.Now.Add(span.Minutes(i*days*1440/busy)), 45), PadBefore: 10})
+			c.Spans = append(c.Spans, span.For(q.Now.Add(span.Minutes(i*days*1440/busy)), 45))
 		}
+		m.Busy = []offer.Calendar{c}
 		for i := range bookings {
 			m.Bookings = append(m.Bookings, offer.Booking{Service: "a", During: span.For(q.Now.Add(span.Minutes(i*days*1440/bookings+60)), 90), BufferBefore: 20, BufferAfter: 20})
 		}

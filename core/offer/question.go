@@ -96,23 +96,23 @@ type Staff struct {
 	ID        string
 	Schedule  hours.Schedule
 	CapPerDay Cap // over all services
-	Busy      []Busy
+	Busy      []Calendar
 	Bookings  []Booking
 }
 
-// Busy is time taken by a personal event.
-type Busy struct {
-	During              span.Span
-	Calendar            string
-	PadBefore, PadAfter span.Minutes // kept free around events of that calendar
+// Calendar is the time that a personal calendar's events take.
+type Calendar struct {
+	Name                string
+	PadBefore, PadAfter span.Minutes // kept free around its events
+	Spans               []span.Span
 }
 
-// blocked is the time that cannot be used, nothing for an event of no length.
-func (b *Busy) blocked() span.Span {
-	if b.During.IsEmpty() {
-		return b.During
+// blocked is the time that an event makes unusable: none for one of no length.
+func (c *Calendar) blocked(event span.Span) span.Span {
+	if event.IsEmpty() {
+		return event
 	}
-	return b.During.Widen(b.PadBefore, b.PadAfter)
+	return event.Widen(c.PadBefore, c.PadAfter)
 }
 
 // Booking is one that holds time: held, pending or confirmed. Cancelled ones

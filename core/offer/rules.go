@@ -217,19 +217,20 @@ var busy = rule{
 		if !refused {
 			return fmt.Sprintf("No personal event takes any of %s.", l.times(m.occupied))
 		}
-		for _, b := range l.staff.Busy {
-			if !b.blocked().Overlaps(m.occupied) {
+		for _, c := range l.staff.Busy {
+			n := slices.IndexFunc(c.Spans, func(event span.Span) bool { return c.blocked(event).Overlaps(m.occupied) })
+			if n < 0 {
 				continue
 			}
-			text := l.times(b.During)
-			if b.Calendar != "" {
-				text += " in “" + b.Calendar + "”"
+			text := l.times(c.Spans[n])
+			if c.Name != "" {
+				text += " in “" + c.Name + "”"
 			}
-			if b.PadBefore > 0 {
-				text += fmt.Sprintf(", kept free %s before", Duration(b.PadBefore))
+			if c.PadBefore > 0 {
+				text += fmt.Sprintf(", kept free %s before", Duration(c.PadBefore))
 			}
-			if b.PadAfter > 0 {
-				text += fmt.Sprintf(", kept free %s after", Duration(b.PadAfter))
+			if c.PadAfter > 0 {
+				text += fmt.Sprintf(", kept free %s after", Duration(c.PadAfter))
 			}
 			return fmt.Sprintf("Busy %s; %s is needed.", text, l.times(m.occupied))
 		}

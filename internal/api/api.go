@@ -38,6 +38,7 @@ type Settings struct {
 	Engine   *sync.Engine
 	Bookings *booking.Bookings
 	Hub      *live.Hub
+	Outbound *http.Client // for addresses that users give
 	Log      *slog.Logger
 	Now      func() time.Time
 	Secure   bool // the desk is reached over https: cookies are sent there only
@@ -115,8 +116,11 @@ func (s *server) register(a huma.API) {
 	a.UseMiddleware(s.requireSession(a))
 	s.registerSession(a)
 	s.registerStaff(a)
+	s.registerDays(a)
 	s.registerLinks(a)
 	s.registerServices(a)
+	s.registerResources(a)
+	s.registerClosures(a)
 	s.registerWall(a)
 	s.registerPage(a)
 }

@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"gorm.io/gorm"
@@ -21,20 +23,29 @@ import (
 
 // Page is what a client sees of a service. Times are in the client's zone.
 type Page struct {
-	Business string    `json:"business"`
-	Home     string    `json:"home" doc:"The business's zone."`
-	Zone     string    `json:"zone" doc:"The zone in which times are shown."`
-	Service  string    `json:"service"`
-	Length   string    `json:"length" doc:"As people say it: 90 min."`
-	Place    string    `json:"place"`
-	Staff    []NamedID `json:"staff"`
-	From     int       `json:"from" doc:"Minute of the day at which the days begin on the left."`
-	To       int       `json:"to"`
-	Marks    []DayMark `json:"marks"`
-	Days     []PageDay `json:"days"`
-	Soonest  []Start   `json:"soonest"`
-	Earlier  string    `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
-	Later    string    `json:"later" doc:"The date from which the days after are asked for, or empty."`
+	Business string       `json:"business"`
+	Home     string       `json:"home" doc:"The business's zone."`
+	Zone     string       `json:"zone" doc:"The zone in which times are shown."`
+	Service  string       `json:"service"`
+	Length   string       `json:"length" doc:"As people say it: 90 min."`
+	Place    string       `json:"place"`
+	Staff    []NamedID    `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
+	Lengths  []PageLength `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
+	Places   int          `json:"places" doc:"The places of one visit."`
+	Paused   bool         `json:"paused" doc:"Nothing can be booked for the time being."`
+	From     int          `json:"from" doc:"Minute of the day at which the days begin on the left."`
+	To       int          `json:"to"`
+	Marks    []DayMark    `json:"marks"`
+	Days     []PageDay    `json:"days"`
+	Soonest  []Start      `json:"soonest"`
+	Earlier  string       `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
+	Later    string       `json:"later" doc:"The date from which the days after are asked for, or empty."`
+}
+
+// PageLength is a length that can be chosen.
+type PageLength struct {
+	Minutes int    `json:"minutes"`
+	Label   string `json:"label"`
 }
 
 // DayMark is an hour on the axis.
@@ -66,6 +77,7 @@ type PageStart struct {
 	Label  string     `json:"label"`
 	Full   string     `json:"full" doc:"The whole visit: Friday 27 November, 14:00–15:30."`
 	Staff  []store.ID `json:"staff" doc:"Who can take it."`
+	Left   int        `json:"left" doc:"Places left."`
 }
 
 // Start is an offered start away from its day.
@@ -78,12 +90,20 @@ type Start struct {
 
 // NewBooking asks for a booking.
 type NewBooking struct {
+	Start  string   `json:"start" format:"date-time"`
+	Staff  store.ID `json:"staff" doc:"Who is asked for, or 0 for anyone." minimum:"0"`
+	Length int      `json:"length,omitempty" minimum:"0" maximum:"1440" doc:"One of the service's lengths; the first when left out."`
+	Places int      `json:"places,omitempty" minimum:"0" maximum:"1000" doc:"Places asked for; one when left out."`
+	Name   string   `json:"name" minLength:"1" maxLength:"120"`
+	Email  string   `json:"email" minLength:"1" maxLength:"254"`
+	Zone   string   `json:"zone"`
+	Clock  string   `json:"clock" enum:"12,24"`
+}
+
+// Move asks for another start.
+type Move struct {
 	Start string   `json:"start" format:"date-time"`
-	Staff store.ID `json:"staff" doc:"Who is asked for, or 0 for anyone." minimum:"0"`
-	Name  string   `json:"name" minLength:"1" maxLength:"120"`
-	Email string   `json:"email" minLength:"1" maxLength:"254"`
-	Zone  string   `json:"zone"`
-	Clock string   `json:"clock" enum:"12,24"`
+	Staff store.ID `json:"staff" minimum:"0" doc:"Who is asked for, or 0 for anyone."`
 }
 
 // Booked is a booking as its client sees it.
@@ -97,6 +117,7 @@ type Booked struct {
 	Zone      string `json:"zone"`
 	With      string `json:"with"`
 	Place     string `json:"place"`
+	Places    int    `json:"places"`
 	Name      string `json:"name"`
 	Email     string `json:"email"`
 	Manage    string `json:"manage" doc:"The path of the page on which the client can cancel."`
@@ -107,6 +128,7 @@ func (s *server) registerPage(a huma.API) {
 	huma.Register(a, opened(get("/api/pages/{slug}", "getPage", "The offered starts of a service")), s.getPage)
 	huma.Register(a, opened(post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated)), s.book)
 	huma.Register(a, opened(get("/api/my-bookings/{token}", "getMyBooking", "A client's own booking")), s.getMyBooking)
+	huma.Register(a, opened(post("/api/my-bookings/{token}/move", "moveMyBooking", "Move an own booking", http.StatusOK)), s.moveMyBooking)
 	huma.Register(a, opened(post("/api/my-bookings/{token}/cancel", "cancelMyBooking", "Cancel an own booking", http.StatusOK)), s.cancelMyBooking)
 }
 
@@ -125,10 +147,13 @@ const pageDays = 7
 
 func (s *server) getPage(ctx context.Context, in *struct {
 	SlugPath
-	From  string   `query:"from" doc:"The first date, in the client's zone; today when empty."`
-	Zone  string   `query:"zone" doc:"The client's zone; the business's when empty."`
-	Staff store.ID `query:"staff" doc:"Only starts of this staff member; 0 for anyone."`
-	Clock string   `query:"clock" enum:"12,24" default:"24"`
+	From   string   `query:"from" doc:"The first date, in the client's zone; today when empty."`
+	Zone   string   `query:"zone" doc:"The client's zone; the business's when empty."`
+	Staff  store.ID `query:"staff" doc:"Only starts of this staff member; 0 for anyone."`
+	Length int      `query:"length" minimum:"0" maximum:"1440" doc:"One of the service's lengths; the first when 0."`
+	Places int      `query:"places" minimum:"0" maximum:"1000" doc:"Places asked for."`
+	Moving string   `query:"moving" maxLength:"100" doc:"The token of a booking that is to be moved: it does not stand in its own way."`
+	Clock  string   `query:"clock" enum:"12,24" default:"24"`
 }) (*body[Page], error) {
 	db := s.DB.Read(ctx)
 	service, err := s.bySlug(db, in.Slug)
@@ -151,7 +176,14 @@ func (s *server) getPage(ctx context.Context, in *struct {
 	}
 	now := span.At(s.Now())
 	today := zone.DateAt(now)
-	last := today + hours.LocalDate(service.WindowDays) + 1
+	rules, err := schedule.Rules(service)
+	if err != nil {
+		return nil, err
+	}
+	if rules.Length, err = lengthOf(service, in.Length, "query.length"); err != nil {
+		return nil, err
+	}
+	last := max(today, schedule.Last(rules, today)+1)
 	first := today
 	if in.From != "" {
 		if first, err = hours.ParseDate(in.From); err != nil {
@@ -164,20 +196,35 @@ func (s *server) getPage(ctx context.Context, in *struct {
 		return nil, err
 	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: service.Place,
-		Length: lengthText(service.Length), Staff: []NamedID{}, Soonest: []Start{}}
+		Length: lengthText(rules.Length), Staff: []NamedID{}, Soonest: []Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused}
+	if len(service.Lengths) > 0 {
+		for _, l := range append([]span.Minutes{service.Length}, service.Lengths...) {
+			page.Lengths = append(page.Lengths, PageLength{int(l), lengthText(l)})
+		}
+	}
 	for _, m := range staff {
+		if service.Staffing == string(offer.AllOfThem) {
+			break
+		}
 		page.Staff = append(page.Staff, NamedID{m.ID, m.Name})
 	}
-	if in.Staff != 0 {
+	if in.Staff != 0 && service.Staffing != string(offer.AllOfThem) {
 		staff = slices.DeleteFunc(staff, func(m store.Staff) bool { return m.ID != in.Staff })
 	}
-	// A date of the client's zone can reach into three dates of the business's.
-	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, From: today - 1, To: last + 1, Staff: staff})
+	moved, err := s.movedVisit(db, in.Moving)
 	if err != nil {
 		return nil, err
 	}
+	// A date of the client's zone can reach into three dates of the business's.
+	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: rules.Length, Places: in.Places, From: today - 1, To: last + 1, Staff: staff, Without: moved})
+	if err != nil {
+		return nil, err
+	}
+	if service.Paused {
+		q.Staff = nil
+	}
 	a := q.Answer()
-	view := pageView{texts: texts{zone: zone, twelve: in.Clock == "12"}, today: today, offers: a.Offers(), answer: a, length: service.Length}
+	view := pageView{texts: texts{zone: zone, twelve: in.Clock == "12"}, today: today, answer: a, length: rules.Length}
 	view.fill(&page, first, min(first+pageDays-1, last))
 	if first > today {
 		page.Earlier = max(first-pageDays, today).String()
@@ -188,11 +235,13 @@ func (s *server) getPage(ctx context.Context, in *struct {
 	return answer(page, nil)
 }
 
+// always is all time.
+var always = span.Between(math.MinInt64, math.MaxInt64)
+
 // pageView lays an answer out by days of the client's zone.
 type pageView struct {
 	texts
 	today  hours.LocalDate
-	offers []offer.Offer
 	answer offer.Answer
 	length span.Minutes
 }
@@ -229,7 +278,7 @@ func idsOf(texts []string) []store.ID {
 
 // fill adds the days from..to, the axis and the soonest starts.
 func (v pageView) fill(page *Page, from, to hours.LocalDate) {
-	for _, o := range v.offers[:min(3, len(v.offers))] {
+	for _, o := range v.answer.OffersIn(always, 3) {
 		page.Soonest = append(page.Soonest, v.start(o))
 	}
 	var all []span.Span
@@ -251,13 +300,14 @@ func (v pageView) fill(page *Page, from, to hours.LocalDate) {
 			out.Open = append(out.Open, part)
 			page.From, page.To = min(page.From, part.From), max(page.To, part.To)
 		}
-		for _, o := range v.offers {
-			if day.Contains(o.At) {
-				out.Starts = append(out.Starts, PageStart{o.At.String(), minute(o.At), v.clock(o.At), v.full(o.At), idsOf(o.Staff)})
-			}
+		for _, o := range v.answer.OffersIn(day, math.MaxInt) {
+			out.Starts = append(out.Starts, PageStart{o.At.String(), minute(o.At), v.clock(o.At), v.full(o.At), idsOf(o.Staff), o.Left})
 		}
 		if len(out.Starts) == 0 {
 			out.Note = v.nothing(day, len(out.Open) > 0)
+			if page.Paused {
+				out.Note = "Not bookable at present"
+			}
 		}
 		page.Days = append(page.Days, out)
 	}
@@ -320,10 +370,8 @@ func (v pageView) nothing(day span.Span, open bool) string {
 	}
 	switch {
 	case others > 0:
-		for _, o := range v.offers {
-			if o.At >= day.End() {
-				return "Fully taken – next is " + v.local(o.At).Format("Monday ") + v.clock(o.At)
-			}
+		for _, o := range v.answer.OffersIn(span.Between(day.End(), always.End()), 1) {
+			return "Fully taken – next is " + v.local(o.At).Format("Monday ") + v.clock(o.At)
 		}
 		return "Fully taken"
 	case counts["window"] > 0:
@@ -353,19 +401,71 @@ func (s *server) book(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, wrong("zone", err.Error())
 	}
-	taken, err := s.Bookings.Take(ctx, booking.Request{Service: service, Start: start, Staff: in.Body.Staff,
-		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String()})
-	text := texts{zone: zone, twelve: in.Body.Clock == "12"}
-	var no *booking.NotOffered
-	if errors.As(err, &no) {
-		return nil, notOffered(no, pageView{texts: text, today: zone.DateAt(span.At(s.Now())), length: service.Length})
-	}
+	length, err := lengthOf(service, in.Body.Length, "length")
 	if err != nil {
 		return nil, err
+	}
+	taken, err := s.Bookings.Take(ctx, booking.Request{Service: service.ID, Start: start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
+		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String()})
+	text := texts{zone: zone, twelve: in.Body.Clock == "12"}
+	if err != nil {
+		return nil, s.refused(err, text, length)
 	}
 	out, err := s.booked(ctx, taken.Booking, text)
 	out.Manage = "/booking/" + taken.Token
 	return answer(out, err)
+}
+
+// lengthOf returns the chosen length of a service's visit.
+func lengthOf(service store.Service, minutes int, field string) (span.Minutes, error) {
+	if minutes == 0 || minutes == int(service.Length) {
+		return service.Length, nil
+	}
+	if !slices.Contains(service.Lengths, span.Minutes(minutes)) {
+		return 0, wrong(field, "This service has no visits of this length.")
+	}
+	return span.Minutes(minutes), nil
+}
+
+// movedVisit returns the visit that a client's booking has for itself, which
+// does not stand in the way when it is to be moved.
+func (s *server) movedVisit(db *gorm.DB, token string) (store.ID, error) {
+	if token == "" {
+		return 0, nil
+	}
+	var visit store.ID
+	err := db.Raw(`SELECT visit_id FROM bookings b WHERE token_hash = ? AND NOT EXISTS
+		(SELECT 1 FROM bookings o WHERE o.visit_id = b.visit_id AND o.id <> b.id AND o.status <> 'cancelled')`, booking.HashToken(token)).Scan(&visit).Error
+	return visit, err
+}
+
+// move moves a booking.
+func (s *server) move(ctx context.Context, id store.ID, to Move, text texts) (store.Booking, error) {
+	start, err := span.Parse(to.Start)
+	if err != nil {
+		return store.Booking{}, wrong("start", err.Error())
+	}
+	k, err := s.Bookings.Move(ctx, id, start, to.Staff)
+	if errors.Is(err, booking.ErrNotMovable) {
+		return k, newProblem(http.StatusConflict, "Only a confirmed booking can be moved.")
+	}
+	if err != nil {
+		var v store.Visit
+		if err := s.DB.Read(ctx).Joins("JOIN bookings b ON b.visit_id = visits.id").Where("b.id = ?", id).Take(&v).Error; err != nil {
+			return k, found(err, "booking")
+		}
+		return k, s.refused(err, text, v.During().Minutes())
+	}
+	return k, nil
+}
+
+// refused turns what Take and Move say into an answer.
+func (s *server) refused(err error, text texts, length span.Minutes) error {
+	var no *booking.NotOffered
+	if errors.As(err, &no) {
+		return notOffered(no, pageView{texts: text, today: text.zone.DateAt(span.At(s.Now())), length: length})
+	}
+	return err
 }
 
 func notOffered(no *booking.NotOffered, v pageView) error {
@@ -373,10 +473,14 @@ func notOffered(no *booking.NotOffered, v pageView) error {
 	switch no.Reasons[0] {
 	case "calendar-not-reached":
 		p.Detail = "This time cannot be confirmed at the moment."
+	case "paused":
+		p.Detail = "This cannot be booked at present."
 	case "past", "notice":
 		p.Detail = "It is too late to book this time."
 	case "window", "outside-hours":
 		p.Detail = "This time is not offered."
+	case "places":
+		p.Detail = "There are not so many places left."
 	}
 	for _, r := range no.Reasons {
 		p.Reasons = append(p.Reasons, string(r))
@@ -393,7 +497,7 @@ func (s *server) booked(ctx context.Context, k store.Booking, text texts) (Booke
 	var v store.Visit
 	var service store.Service
 	var business store.Business
-	var staff store.Staff
+	var names []string
 	if err := db.Take(&v, k.VisitID).Error; err != nil {
 		return Booked{}, err
 	}
@@ -403,12 +507,13 @@ func (s *server) booked(ctx context.Context, k store.Booking, text texts) (Booke
 	if err := db.Take(&business).Error; err != nil {
 		return Booked{}, err
 	}
-	if err := db.Joins("JOIN visit_staff vs ON vs.staff_id = staff.id").Where("vs.visit_id = ?", v.ID).Take(&staff).Error; err != nil {
+	err := db.Model(&store.Staff{}).Joins("JOIN visit_staff vs ON vs.staff_id = staff.id").Where("vs.visit_id = ?", v.ID).Order("staff.name").Pluck("name", &names).Error
+	if err != nil {
 		return Booked{}, err
 	}
 	return Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: pagePath(service.Slug),
 		When: text.local(v.Start).Format("Monday 2 January 2006, ") + text.stretch(v.During()).Label, Zone: text.zone.String(),
-		With: staff.Name, Place: service.Place, Name: k.ClientName, Email: k.ClientMail,
+		With: strings.Join(names, " and "), Place: service.Place, Places: k.Places, Name: k.ClientName, Email: k.ClientMail,
 		CanCancel: k.Status != store.Cancelled && v.Start > span.At(s.Now())}, nil
 }
 
@@ -448,5 +553,27 @@ func (s *server) cancelMyBooking(ctx context.Context, in *TokenPath) (*body[Book
 		return nil, err
 	}
 	_, out, err = s.byToken(ctx, in)
+	return answer(out, err)
+}
+
+func (s *server) moveMyBooking(ctx context.Context, in *struct {
+	TokenPath
+	Body Move
+}) (*body[Booked], error) {
+	k, out, err := s.byToken(ctx, &in.TokenPath)
+	if err != nil {
+		return nil, err
+	}
+	if !out.CanCancel {
+		return nil, newProblem(http.StatusConflict, "This visit has begun or is cancelled, so it cannot be moved here any more.")
+	}
+	zone, err := hours.LoadZone(k.ClientZone)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := s.move(ctx, k.ID, in.Body, texts{zone: zone, twelve: in.Clock == "12"}); err != nil {
+		return nil, err
+	}
+	_, out, err = s.byToken(ctx, &in.TokenPath)
 	return answer(out, err)
 }

@@ -12,12 +12,14 @@ import (
 
 // Problem is an error as it is sent (RFC 9457).
 type Problem struct {
-	Title   string       `json:"title" doc:"The kind of the problem."`
-	Status  int          `json:"status"`
-	Detail  string       `json:"detail" doc:"What happened, in a sentence for people."`
-	Errors  []FieldError `json:"errors,omitempty" doc:"What is wrong with which field."`
-	Reasons []string     `json:"reasons,omitempty" doc:"The codes of the rules that refuse a start."`
-	Nearest []Start      `json:"nearest,omitempty" doc:"Starts nearby that can be booked."`
+	Title       string       `json:"title" doc:"The kind of the problem."`
+	Status      int          `json:"status"`
+	Detail      string       `json:"detail" doc:"What happened, in a sentence for people."`
+	Errors      []FieldError `json:"errors,omitempty" doc:"What is wrong with which field."`
+	Reasons     []string     `json:"reasons,omitempty" doc:"The codes of the rules that refuse a start."`
+	Nearest     []Start      `json:"nearest,omitempty" doc:"Starts nearby that can be booked."`
+	Misfits     []Misfit     `json:"misfits,omitempty" doc:"Bookings that a change of rules would leave outside them, the first of them."`
+	MisfitCount int          `json:"misfitCount,omitempty" doc:"How many there are."`
 }
 
 // FieldError is what is wrong with one field.

@@ -19,25 +19,27 @@ import (
 
 // StaffMember is a staff member with what the team list says at a glance.
 type StaffMember struct {
-	ID       store.ID `json:"id"`
-	Name     string   `json:"name"`
-	Email    string   `json:"email"`
-	Zone     string   `json:"zone"`
-	Present  string   `json:"present" doc:"The staff member's present local time, hh:mm."`
-	HasHours bool     `json:"hasHours" doc:"Whether there is any pattern of hours."`
-	Weekly   int      `json:"weekly" doc:"Minutes of work in the present week by the pattern in force."`
-	Links    int      `json:"links"`
-	Blocking []string `json:"blocking" doc:"Names of the calendars that block time."`
-	Getting  []string `json:"getting" doc:"Names of the calendars that get bookings."`
-	Troubled int      `json:"troubled" doc:"Calendars that cannot be read at present."`
-	Services []string `json:"services" doc:"Names of the services performed."`
+	ID        store.ID `json:"id"`
+	Name      string   `json:"name"`
+	Email     string   `json:"email"`
+	Zone      string   `json:"zone"`
+	CapPerDay *int     `json:"capPerDay,omitempty" doc:"Visits a day over all services; left out for no cap."`
+	Present   string   `json:"present" doc:"The staff member's present local time, hh:mm."`
+	HasHours  bool     `json:"hasHours" doc:"Whether there is any pattern of hours."`
+	Weekly    int      `json:"weekly" doc:"Minutes of work in the present week by the pattern in force."`
+	Links     int      `json:"links"`
+	Blocking  []string `json:"blocking" doc:"Names of the calendars that block time."`
+	Getting   []string `json:"getting" doc:"Names of the calendars that get bookings."`
+	Troubled  int      `json:"troubled" doc:"Calendars that cannot be read at present."`
+	Services  []string `json:"services" doc:"Names of the services performed."`
 }
 
 // StaffFields is what can be said of a staff member.
 type StaffFields struct {
-	Name  string `json:"name" minLength:"1" maxLength:"120"`
-	Email string `json:"email" maxLength:"254" doc:"Mail address, or empty."`
-	Zone  string `json:"zone" doc:"IANA time zone."`
+	Name      string `json:"name" minLength:"1" maxLength:"120"`
+	Email     string `json:"email" maxLength:"254" doc:"Mail address, or empty."`
+	Zone      string `json:"zone" doc:"IANA time zone."`
+	CapPerDay *int   `json:"capPerDay,omitempty" minimum:"0" maximum:"1000" doc:"Visits a day over all services; left out for no cap."`
 }
 
 // Hours are the patterns of a staff member.
@@ -73,16 +75,21 @@ func (s *server) members(ctx context.Context, rows []store.Staff) ([]StaffMember
 	ids := make([]store.ID, len(rows))
 	out := make([]StaffMember, len(rows))
 	at := map[store.ID]*StaffMember{}
-	schedules, err := schedule.Schedules(db, rows)
+	today := hours.Zone{}.DateAt(span.At(s.Now()))
+	schedules, err := schedule.Schedules(db, rows, today-8, today+8)
+	if err != nil {
+		return nil, err
+	}
+	closures, err := schedule.Closures(db, today-8, today+8)
 	if err != nil {
 		return nil, err
 	}
 	for i, r := range rows {
 		sched := schedules[r.ID]
 		monday := sched.Zone.DateAt(span.At(s.Now())).Monday()
-		week := sched.Open(monday, monday+6, nil, sched.Zone.Over(monday, monday+7))
+		week := sched.Open(monday, monday+6, closures, sched.Zone.Over(monday, monday+7))
 		ids[i] = r.ID
-		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, Present: s.Now().In(sched.Zone.Location()).Format("15:04"),
+		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, CapPerDay: r.CapPerDay, Present: s.Now().In(sched.Zone.Location()).Format("15:04"),
 			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}}
 		at[r.ID] = &out[i]
 	}
@@ -146,7 +153,7 @@ func (s *server) getStaff(ctx context.Context, in *IDPath) (*body[StaffMember], 
 
 // check reads the fields into a record.
 func (f StaffFields) check(row *store.Staff) error {
-	row.Name, row.Zone, row.Email = f.Name, f.Zone, ""
+	row.Name, row.Zone, row.Email, row.CapPerDay = f.Name, f.Zone, "", f.CapPerDay
 	if f.Email != "" {
 		email, ok := mailAddress(f.Email)
 		if !ok {
@@ -174,9 +181,10 @@ func (s *server) addStaff(ctx context.Context, in *struct{ Body StaffFields }) (
 
 func (s *server) changeStaff(ctx context.Context, in *struct {
 	IDPath
+	Accepting
 	Body StaffFields
 }) (*body[StaffMember], error) {
-	err := s.DB.Write(ctx, func(tx *gorm.DB) error {
+	err := s.change(ctx, in.Accepting, func(tx *gorm.DB) error {
 		var row store.Staff
 		if err := tx.Take(&row, in.ID).Error; err != nil {
 			return found(err, "staff member")
@@ -189,7 +197,6 @@ func (s *server) changeStaff(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	s.Hub.Tell(live.Rules)
 	return answer(s.member(ctx, in.ID))
 }
 
@@ -214,6 +221,7 @@ func (s *server) getHours(ctx context.Context, in *IDPath) (*body[Hours], error)
 
 func (s *server) changeHours(ctx context.Context, in *struct {
 	IDPath
+	Accepting
 	Body Hours
 }) (*body[Hours], error) {
 	rows := make([]store.Pattern, len(in.Body.Patterns))
@@ -235,7 +243,7 @@ func (s *server) changeHours(ctx context.Context, in *struct {
 	if len(faults) > 0 {
 		return nil, wrongHours("", faults)
 	}
-	err := s.DB.Write(ctx, func(tx *gorm.DB) error {
+	err := s.change(ctx, in.Accepting, func(tx *gorm.DB) error {
 		if err := tx.Take(&store.Staff{}, in.ID).Error; err != nil {
 			return found(err, "staff member")
 		}
@@ -252,6 +260,5 @@ func (s *server) changeHours(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	s.Hub.Tell(live.Rules)
 	return answer(in.Body, nil)
 }

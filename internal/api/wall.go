@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
@@ -77,16 +78,27 @@ type WallBusy struct {
 // WallVisit is a booking on the wall.
 type WallVisit struct {
 	Stretch
-	ID       store.ID `json:"id" doc:"Of the booking."`
-	Occupied Stretch  `json:"occupied" doc:"With the buffers."`
-	Service  string   `json:"service"`
-	Hue      int      `json:"hue"`
-	Client   string   `json:"client"`
-	Mail     string   `json:"mail"`
-	Ref      string   `json:"reference"`
-	Status   string   `json:"status" enum:"held,pending,confirmed"`
-	Copy     string   `json:"copy" enum:"none,waiting,written,read back,failed"`
-	CopyNote string   `json:"copyNote"`
+	ID       store.ID     `json:"id" doc:"Of the visit."`
+	Occupied Stretch      `json:"occupied" doc:"With the buffers."`
+	Service  string       `json:"service"`
+	Hue      int          `json:"hue"`
+	Client   string       `json:"client" doc:"The client, or how many places of a shared visit are taken."`
+	Clients  []WallClient `json:"clients"`
+	With     []string     `json:"with" doc:"Rooms, equipment and other people of the visit."`
+	Picked   string       `json:"picked" doc:"How its staff were picked."`
+	Status   string       `json:"status" enum:"held,pending,confirmed"`
+	Copy     string       `json:"copy" enum:"none,waiting,written,read back,failed"`
+	CopyNote string       `json:"copyNote"`
+}
+
+// WallClient is one booking of a visit.
+type WallClient struct {
+	ID     store.ID `json:"id" doc:"Of the booking."`
+	Name   string   `json:"name"`
+	Mail   string   `json:"mail"`
+	Ref    string   `json:"reference"`
+	Places int      `json:"places"`
+	Status string   `json:"status" enum:"held,pending,confirmed"`
 }
 
 // WallStart is a start on the sill.
@@ -124,11 +136,24 @@ type Decision struct {
 func (s *server) registerWall(a huma.API) {
 	huma.Register(a, get("/api/wall", "getWall", "The team's day"), s.getWall)
 	huma.Register(a, post("/api/bookings/{id}/cancel", "cancelBooking", "Cancel a booking", http.StatusNoContent), s.cancelBooking)
+	huma.Register(a, post("/api/bookings/{id}/move", "moveBooking", "Move a booking to another start", http.StatusNoContent), s.moveBooking)
 	huma.Register(a, post("/api/bookings/{id}/decision", "decideBooking", "Confirm or decline a pending booking", http.StatusNoContent), s.decideBooking)
 }
 
 func (s *server) cancelBooking(ctx context.Context, in *IDPath) (*struct{}, error) {
 	return nil, found(s.Bookings.Cancel(ctx, in.ID), "booking")
+}
+
+func (s *server) moveBooking(ctx context.Context, in *struct {
+	IDPath
+	Body Move
+}) (*struct{}, error) {
+	zone, err := schedule.Zone(s.DB.Read(ctx))
+	if err != nil {
+		return nil, err
+	}
+	_, err = s.move(ctx, in.ID, in.Body, texts{zone: zone})
+	return nil, err
 }
 
 func (s *server) decideBooking(ctx context.Context, in *struct {
@@ -145,7 +170,7 @@ const ribbonDays = 14
 type lane struct {
 	staff store.Staff
 	open  span.Set
-	busy  []schedule.BusyTime
+	busy  []schedule.BusyCalendar
 	taken []WallVisit
 }
 
@@ -199,8 +224,12 @@ func (s *server) getWall(ctx context.Context, in *struct {
 		if starts, err = s.sill(db, shown, date, now); err != nil {
 			return nil, err
 		}
-		w.Notice = now.Add(shown.NoticeMinutes).String()
-		w.Last = (today + hours.LocalDate(shown.WindowDays)).String()
+		rules, err := schedule.Rules(shown)
+		if err != nil {
+			return nil, err
+		}
+		w.Notice = now.Add(rules.Notice.Minutes).String()
+		w.Last = schedule.Last(rules, today).String()
 	}
 	getting := map[store.ID]bool{}
 	if w.Pulse, err = s.pulse(db, now, getting); err != nil {
@@ -232,14 +261,18 @@ func (s *server) lanes(db *gorm.DB, staff []store.Staff, monday hours.LocalDate,
 	if err != nil {
 		return nil, err
 	}
-	schedules, err := schedule.Schedules(db, staff)
+	schedules, err := schedule.Schedules(db, staff, monday-3, monday+ribbonDays+3)
+	if err != nil {
+		return nil, err
+	}
+	closures, err := schedule.Closures(db, monday-3, monday+ribbonDays+3)
 	if err != nil {
 		return nil, err
 	}
 	out := make([]lane, len(staff))
 	for i, m := range staff {
 		sched := schedules[m.ID]
-		open := sched.Open(monday-2, monday+ribbonDays+1, nil, sched.Zone.Over(monday-2, monday+ribbonDays+2)).Clip(window)
+		open := sched.Open(monday-2, monday+ribbonDays+1, closures, sched.Zone.Over(monday-2, monday+ribbonDays+2)).Clip(window)
 		out[i] = lane{m, open, busy[m.ID], visits[m.ID]}
 	}
 	return out, nil
@@ -255,21 +288,49 @@ func wallVisits(db *gorm.DB, staff []store.ID, window span.Span, text texts) (ma
 		Status     string
 		ClientName string
 		ClientMail string
+		Booked     int
+		Picked     string
 		Service    string
+		Places     int
 		Hue        int
+		With       string
 		Copy       string
 		CopyError  string
 	}
-	err := db.Raw(`SELECT vs.staff_id, v.*, b.id AS booking_id, b.reference, b.status, b.client_name, b.client_mail, s.name AS service, s.hue,
-			COALESCE((SELECT state FROM copies c WHERE c.visit_id = v.id ORDER BY state = 'read back', state = 'written', state = 'waiting' LIMIT 1), 'none') AS copy,
-			COALESCE((SELECT error FROM copies c WHERE c.visit_id = v.id AND error <> '' LIMIT 1), '') AS copy_error
+	err := db.Raw(`SELECT vs.staff_id, v.*, b.id AS booking_id, b.reference, b.status, b.client_name, b.client_mail, b.places AS booked, b.picked,
+			s.name AS service, s.places, s.hue,
+			COALESCE((SELECT GROUP_CONCAT(name, '|') FROM (SELECT st.name FROM visit_staff o JOIN staff st ON st.id = o.staff_id
+				WHERE o.visit_id = v.id AND o.staff_id <> vs.staff_id UNION ALL SELECT r.name FROM visit_resources o JOIN resources r ON r.id = o.resource_id WHERE o.visit_id = v.id)), '') AS "with",
+			COALESCE((SELECT c.state FROM copies c JOIN calendars k ON k.id = c.calendar_id JOIN links l ON l.id = k.link_id WHERE c.visit_id = v.id AND c.wanted = 1 AND l.staff_id = vs.staff_id
+				ORDER BY c.state = 'read back', c.state = 'written', c.state = 'waiting' LIMIT 1), 'none') AS copy,
+			COALESCE((SELECT error FROM copies c WHERE c.visit_id = v.id AND c.wanted = 1 AND error <> '' LIMIT 1), '') AS copy_error
 		FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id JOIN services s ON s.id = v.service_id
 		JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled'
-		WHERE v.start >= ? AND v.start < ? AND vs.staff_id IN ? ORDER BY v.start`, window.Start().Add(-1440), window.End(), staff).Scan(&rows).Error
+		WHERE v.start >= ? AND v.start < ? AND vs.staff_id IN ? ORDER BY v.start, v.id, b.id`, window.Start().Add(-1440), window.End(), staff).Scan(&rows).Error
 	out := map[store.ID][]WallVisit{}
 	for _, r := range rows {
-		out[r.StaffID] = append(out[r.StaffID], WallVisit{Stretch: text.stretch(r.During()), ID: r.BookingID, Occupied: text.stretch(r.Occupied()),
-			Service: r.Service, Hue: r.Hue, Client: r.ClientName, Mail: r.ClientMail, Ref: r.Reference, Status: r.Status, Copy: r.Copy, CopyNote: r.CopyError})
+		list := out[r.StaffID]
+		if n := len(list) - 1; n < 0 || list[n].ID != r.ID {
+			v := WallVisit{Stretch: text.stretch(r.During()), ID: r.ID, Occupied: text.stretch(r.Occupied()), Service: r.Service, Hue: r.Hue, Client: r.ClientName,
+				Clients: []WallClient{}, With: []string{}, Picked: r.Picked, Status: r.Status, Copy: r.Copy, CopyNote: r.CopyError}
+			if r.With != "" {
+				v.With = strings.Split(r.With, "|")
+			}
+			list = append(list, v)
+		}
+		v := &list[len(list)-1]
+		v.Clients = append(v.Clients, WallClient{r.BookingID, r.ClientName, r.ClientMail, r.Reference, r.Booked, r.Status})
+		if r.Places > 1 {
+			taken := 0
+			for _, c := range v.Clients {
+				taken += c.Places
+			}
+			v.Client = fmt.Sprintf("%d of %d places", taken, r.Places)
+		}
+		if r.Status != string(store.Confirmed) {
+			v.Status = r.Status
+		}
+		out[r.StaffID] = list
 	}
 	return out, err
 }
@@ -277,7 +338,7 @@ func wallVisits(db *gorm.DB, staff []store.ID, window span.Span, text texts) (ma
 // sill returns the starts of a service on a date, by staff member.
 func (s *server) sill(db *gorm.DB, service store.Service, date hours.LocalDate, now span.Instant) (map[store.ID][]offer.Start, error) {
 	performers, err := schedule.Performers(db, service.ID)
-	if err != nil {
+	if err != nil || service.Paused {
 		return nil, err
 	}
 	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, From: date, To: date, Staff: performers})
@@ -332,9 +393,9 @@ func ribbon(lanes []lane, monday hours.LocalDate, o hours.Offsets) []RibbonDay {
 }
 
 func (l lane) busySpans() []span.Span {
-	out := make([]span.Span, 0, len(l.busy))
-	for _, b := range l.busy {
-		out = append(out, b.During)
+	var out []span.Span
+	for _, c := range l.busy {
+		out = append(out, c.Spans...)
 	}
 	return out
 }
@@ -409,9 +470,11 @@ func (x texts) lane(l lane, day span.Span, starts map[store.ID][]offer.Start) Wa
 	for _, p := range open.Spans() {
 		v.Open = append(v.Open, x.stretch(p))
 	}
-	for _, b := range l.busy {
-		if b.During.Overlaps(day) {
-			v.Busy = append(v.Busy, WallBusy{x.stretch(b.During), b.Calendar})
+	for _, c := range l.busy {
+		for _, event := range c.Spans {
+			if event.Overlaps(day) {
+				v.Busy = append(v.Busy, WallBusy{x.stretch(event), c.Name})
+			}
 		}
 	}
 	for _, t := range l.taken {

@@ -1,10 +1,11 @@
-// Package booking takes and cancels bookings.
+// Package booking takes, moves and cancels bookings.
 //
 // Taking one is a claim first: in one transaction the rules are checked and the
-// time is claimed, which the database refuses when another claim holds any of
-// it. Then comes the last look into the calendars that block the staff member,
-// and only then the confirmation, together with the copies to be written. A
-// program that dies in between leaves a held booking, which is swept away.
+// time of everybody and everything that the visit needs is claimed, which the
+// database refuses when another claim holds any of it. Then comes the last look
+// into the calendars that block the staff, and only then the confirmation,
+// together with the copies to be written. A program that dies in between leaves
+// a held booking, which is swept away.
 package booking
 
 import (
@@ -19,7 +20,7 @@ import (
 	"slices"
 	"time"
 
-	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"niche/core/offer"
@@ -37,7 +38,7 @@ const lookFor = 2500 * time.Millisecond
 // a program that died.
 const heldFor span.Minutes = 1
 
-// Bookings takes and cancels bookings.
+// Bookings takes, moves and cancels bookings.
 type Bookings struct {
 	DB     *store.DB
 	Engine *sync.Engine
@@ -47,9 +48,11 @@ type Bookings struct {
 
 // Request asks for a booking.
 type Request struct {
-	Service    store.Service
+	Service    store.ID
 	Start      span.Instant
-	Staff      store.ID // who is asked for, 0 for anyone
+	Length     span.Minutes // one of the service's; 0 for its first
+	Places     int          // 0 counts as 1
+	Staff      store.ID     // who is asked for, 0 for anyone
 	ClientName string
 	ClientMail string
 	ClientZone string
@@ -59,8 +62,6 @@ type Request struct {
 // is told once and not kept.
 type Taken struct {
 	Booking store.Booking
-	Visit   store.Visit
-	Staff   store.Staff
 	Token   string
 }
 
@@ -74,192 +75,178 @@ type NotOffered struct {
 // Error names the reasons.
 func (n *NotOffered) Error() string { return fmt.Sprintf("the start is not offered: %v", n.Reasons) }
 
-// unreached is the reason when a calendar could not be read and the service
-// wants no booking then.
-const unreached offer.Code = "calendar-not-reached"
+// Reasons that are not rules of the core.
+const (
+	unreached offer.Code = "calendar-not-reached" // and the service wants no booking then
+	paused    offer.Code = "paused"
+)
 
 // Take takes a booking. The error is a *NotOffered when the start cannot be
 // booked.
 func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
+	t := Taken{Token: newToken()}
+	held, err := b.secure(ctx, r, store.Booking{}, HashToken(t.Token), func(tx *gorm.DB, h hold, status store.BookingStatus) error {
+		res := tx.Model(&store.Booking{}).Where("id = ? AND status = ?", h.booking.ID, store.Held).Update("status", status)
+		if res.Error != nil || res.RowsAffected == 0 {
+			return cmp.Or(res.Error, errors.New("the held booking was swept away"))
+		}
+		if status == store.Pending {
+			return nil
+		}
+		return queueCopies(tx, h.visit.ID, span.At(b.Now()))
+	})
+	t.Booking = held
+	return t, err
+}
+
+// secure holds what a request asks for, takes the last look, and settles it by
+// a function that runs in the transaction of the confirmation. A booking that is
+// to be moved does not stand in its own way.
+func (b *Bookings) secure(ctx context.Context, r Request, moved store.Booking, tokenHash string,
+	settle func(*gorm.DB, hold, store.BookingStatus) error) (store.Booking, error) {
 	for {
-		t, reasons, err := b.hold(ctx, r)
+		h, reasons, err := b.hold(ctx, r, moved, tokenHash)
 		if err != nil {
-			return t, err
+			return store.Booking{}, err
 		}
 		if reasons != nil {
-			return t, b.notOffered(ctx, r, reasons)
+			return store.Booking{}, b.notOffered(ctx, r, moved, reasons)
 		}
-		looking, cancel := context.WithTimeout(ctx, lookFor)
-		seen := b.Engine.LastLook(looking, t.Staff.ID)
-		cancel()
-		if ctx.Err() != nil {
-			return t, errors.Join(ctx.Err(), b.drop(context.WithoutCancel(ctx), t.Booking))
+		allRead := b.lastLook(ctx, h.staff)
+		if ctx.Err() == nil {
+			reasons, err = b.confirm(ctx, &h, allRead, settle)
 		}
-		reasons, err = b.settle(ctx, &t, r.Service, seen == nil)
+		if err = cmp.Or(ctx.Err(), err); err != nil || reasons != nil {
+			err = errors.Join(err, b.drop(context.WithoutCancel(ctx), h.booking.ID))
+		}
 		if err != nil {
-			return t, errors.Join(err, b.drop(context.WithoutCancel(ctx), t.Booking))
+			return store.Booking{}, fmt.Errorf("booking %s: %w", r.Start, err)
 		}
 		b.Hub.Tell(live.Bookings)
 		if reasons == nil {
 			b.Engine.Wake()
-			return t, nil
+			return h.booking, nil
 		}
-		if reasons[0] == unreached || r.Staff != 0 {
-			return t, b.notOffered(ctx, r, reasons)
+		if reasons[0] == unreached || r.Staff != 0 || h.service.Staffing == string(offer.AllOfThem) {
+			return store.Booking{}, b.notOffered(ctx, r, moved, reasons)
 		}
-		// The last look found this staff member busy, which is known now, so the
-		// next round picks somebody else or finds nobody.
+		// The last look found somebody busy, which is known now, so the next round
+		// picks somebody else or finds nobody.
 	}
 }
 
-// hold checks the rules and claims the time of somebody who can take it, in one
-// transaction. Reasons say why nobody can.
-func (b *Bookings) hold(ctx context.Context, r Request) (t Taken, reasons []offer.Code, err error) {
-	token := newToken()
-	now := span.At(b.Now())
+// lastLook reads the calendars that block the staff once more, all at the same
+// time, and reports whether all could be read.
+func (b *Bookings) lastLook(ctx context.Context, staff []store.ID) bool {
+	ctx, cancel := context.WithTimeout(ctx, lookFor)
+	defer cancel()
+	var all errgroup.Group
+	for _, id := range staff {
+		all.Go(func() error { return b.Engine.LastLook(ctx, id) })
+	}
+	return all.Wait() == nil
+}
+
+// confirm settles a hold, unless the last look gave reasons not to.
+func (b *Bookings) confirm(ctx context.Context, h *hold, allRead bool, settle func(*gorm.DB, hold, store.BookingStatus) error) (reasons []offer.Code, err error) {
 	err = b.DB.Write(ctx, func(tx *gorm.DB) error {
-		staff, q, err := b.question(tx, r, now)
+		occupied := h.visit.Occupied()
+		busy, err := schedule.Busy(tx, h.staff, occupied)
 		if err != nil {
 			return err
 		}
-		picked := -1
-		for i := range q.Staff {
-			trail := q.Explain(r.Start, i)
-			if trail.Offered() {
-				picked = i
-				break
+		for _, calendars := range busy {
+			for _, c := range calendars {
+				if slices.ContainsFunc(c.Spans, occupied.Overlaps) {
+					reasons = []offer.Code{"busy"}
+					return nil
+				}
 			}
-			reasons = merge(reasons, trail)
-		}
-		if picked < 0 {
-			if reasons == nil {
-				reasons = []offer.Code{"outside-hours"}
-			}
-			return nil
-		}
-		reasons = nil
-		s := r.Service
-		during := q.Service.Visit(r.Start)
-		t.Staff = staff[picked]
-		t.Visit = store.Visit{ServiceID: s.ID, UID: uuid.NewString() + "@niche", Start: during.Start(), End: during.End(), BufferBefore: s.BufferBefore, BufferAfter: s.BufferAfter}
-		if err := tx.Create(&t.Visit).Error; err != nil {
-			return err
-		}
-		if err := tx.Create(&store.VisitStaff{VisitID: t.Visit.ID, StaffID: t.Staff.ID}).Error; err != nil {
-			return err
-		}
-		occupied := t.Visit.Occupied()
-		claim := store.Claim{VisitID: t.Visit.ID, Subject: store.StaffSubject(t.Staff.ID), Start: occupied.Start(), End: occupied.End()}
-		if err := tx.Create(&claim).Error; err != nil {
-			return err
-		}
-		t.Token = token
-		t.Booking = store.Booking{VisitID: t.Visit.ID, Reference: newReference(), TokenHash: HashToken(token), Status: store.Held, Places: 1,
-			ClientName: r.ClientName, ClientMail: r.ClientMail, ClientZone: r.ClientZone, CreatedAt: now}
-		return tx.Create(&t.Booking).Error
-	})
-	if errors.Is(err, store.ErrOverlap) {
-		return t, []offer.Code{"booked"}, nil
-	}
-	if err != nil {
-		err = fmt.Errorf("claiming %s for service %d: %w", r.Start, r.Service.ID, err)
-	}
-	return t, reasons, err
-}
-
-// question asks about the day of the requested start.
-func (b *Bookings) question(tx *gorm.DB, r Request, now span.Instant) ([]store.Staff, offer.Question, error) {
-	staff, err := schedule.Performers(tx, r.Service.ID)
-	if err != nil {
-		return nil, offer.Question{}, err
-	}
-	if r.Staff != 0 {
-		staff = slices.DeleteFunc(staff, func(s store.Staff) bool { return s.ID != r.Staff })
-	}
-	zone, err := schedule.Zone(tx)
-	if err != nil {
-		return nil, offer.Question{}, err
-	}
-	day := zone.DateAt(r.Start)
-	q, err := schedule.Question(tx, schedule.Asked{Now: now, Service: r.Service, From: day, To: day, Staff: staff})
-	return staff, q, err
-}
-
-// merge adds a trail's reasons to those of others. A time that is no start at
-// all is told as lying outside what is open.
-func merge(reasons []offer.Code, t offer.Trail) []offer.Code {
-	add := func(c offer.Code) {
-		if !slices.Contains(reasons, c) {
-			reasons = append(reasons, c)
-		}
-	}
-	if t.Offset != "" {
-		add("outside-hours")
-	}
-	for _, v := range t.Reasons() {
-		add(v.Code)
-	}
-	order := offer.Codes()
-	slices.SortFunc(reasons, func(a, b offer.Code) int { return cmp.Compare(slices.Index(order, a), slices.Index(order, b)) })
-	return reasons
-}
-
-// settle turns a held booking into a confirmed one with its copies, or drops it
-// for the reasons it returns.
-func (b *Bookings) settle(ctx context.Context, t *Taken, s store.Service, allRead bool) (reasons []offer.Code, err error) {
-	now := span.At(b.Now())
-	err = b.DB.Write(ctx, func(tx *gorm.DB) error {
-		busy, err := schedule.Busy(tx, []store.ID{t.Staff.ID}, t.Visit.Occupied())
-		if err != nil {
-			return err
 		}
 		status := store.Confirmed
-		for _, span := range busy[t.Staff.ID] {
-			if span.During.Overlaps(t.Visit.Occupied()) {
-				reasons = []offer.Code{"busy"}
-			}
-		}
-		if reasons == nil && !allRead {
-			switch s.Unreachable {
+		if !allRead {
+			switch h.service.Unreachable {
 			case store.RefuseIt:
 				reasons = []offer.Code{unreached}
+				return nil
 			case store.AskFirst:
 				status = store.Pending
 			}
 		}
-		if reasons != nil {
-			return tx.Delete(&store.Visit{}, t.Visit.ID).Error
-		}
-		res := tx.Model(&store.Booking{}).Where("id = ? AND status = ?", t.Booking.ID, store.Held).Update("status", status)
-		if res.Error != nil || res.RowsAffected == 0 {
-			return cmp.Or(res.Error, errors.New("the held booking was swept away"))
-		}
-		t.Booking.Status = status
-		if status == store.Pending {
-			return nil
-		}
-		return queueCopies(tx, t.Visit, now)
+		h.booking.Status = status
+		return settle(tx, *h, status)
 	})
-	if err != nil {
-		err = fmt.Errorf("confirming booking %s: %w", t.Booking.Reference, err)
-	}
 	return reasons, err
 }
 
-// queueCopies puts a visit's copies into the outbox, one for each calendar that
-// gets its staff's bookings.
-func queueCopies(tx *gorm.DB, v store.Visit, now span.Instant) error {
+// queueCopies puts a visit's copies into the outbox: one for each calendar that
+// gets its staff's bookings, written anew where there is one already. Copies in
+// other calendars are to go.
+func queueCopies(tx *gorm.DB, visit store.ID, now span.Instant) error {
+	err := tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
+		WHERE visit_id = ? AND wanted = 1 AND calendar_id NOT IN (SELECT c.id FROM visit_staff vs
+			JOIN links l ON l.staff_id = vs.staff_id JOIN calendars c ON c.link_id = l.id WHERE vs.visit_id = copies.visit_id)`, now, visit).Error
+	if err != nil {
+		return err
+	}
 	return tx.Exec(`INSERT INTO copies (visit_id, calendar_id, href, wanted, state, next_at)
-		SELECT vs.visit_id, c.id, c.href || ? || '.ics', 1, 'waiting', ? FROM visit_staff vs
+		SELECT v.id, c.id, c.href || v.uid || '.ics', 1, 'waiting', ? FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id
 		JOIN links l ON l.staff_id = vs.staff_id JOIN calendars c ON c.link_id = l.id AND c.gets_bookings = 1
-		WHERE vs.visit_id = ?`, v.UID, now, v.ID).Error
+		WHERE v.id = ?
+		ON CONFLICT (visit_id, calendar_id) DO UPDATE SET wanted = 1, state = 'waiting', error = '', attempts = 0,
+			next_at = excluded.next_at, sequence = copies.sequence + 1`, now, visit).Error
 }
 
-// drop takes a held booking back.
-func (b *Bookings) drop(ctx context.Context, held store.Booking) error {
-	return b.DB.Write(ctx, func(tx *gorm.DB) error {
-		return tx.Exec(`DELETE FROM visits WHERE id IN (SELECT visit_id FROM bookings WHERE id = ? AND status = 'held')`, held.ID).Error
-	})
+// release lets go of a visit that nobody is booked on any more: its time is free
+// at once, and its copies are to go. A visit that somebody still is on has its
+// copies written anew.
+func release(tx *gorm.DB, visit store.ID, now span.Instant) error {
+	var active, confirmed int64
+	on := tx.Model(&store.Booking{}).Where("visit_id = ? AND status <> ?", visit, store.Cancelled)
+	if err := on.Count(&active).Error; err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Booking{}).Where("visit_id = ? AND status = ?", visit, store.Confirmed).Count(&confirmed).Error; err != nil {
+		return err
+	}
+	if confirmed > 0 {
+		return queueCopies(tx, visit, now)
+	}
+	if active == 0 {
+		if err := tx.Exec("DELETE FROM claims WHERE visit_id = ?", visit).Error; err != nil {
+			return err
+		}
+	}
+	return tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
+		WHERE visit_id = ? AND wanted = 1`, now, visit).Error
+}
+
+// drop takes a held booking back, with its visit when nobody else is on it.
+func (b *Bookings) drop(ctx context.Context, held store.ID) error {
+	return b.DB.Write(ctx, func(tx *gorm.DB) error { return dropHeld(tx, "id = ?", held) })
+}
+
+// dropHeld takes the held bookings back for which a condition holds.
+func dropHeld(tx *gorm.DB, condition string, value any) error {
+	var visits []store.ID
+	held := tx.Model(&store.Booking{}).Where("status = ?", store.Held).Where(condition, value)
+	if err := held.Pluck("visit_id", &visits).Error; err != nil {
+		return err
+	}
+	if err := tx.Where("status = ?", store.Held).Where(condition, value).Delete(&store.Booking{}).Error; err != nil {
+		return err
+	}
+	for _, v := range visits {
+		err := tx.Exec("DELETE FROM visits WHERE id = ? AND NOT EXISTS (SELECT 1 FROM bookings WHERE visit_id = visits.id)", v).Error
+		if err != nil {
+			return err
+		}
+		err = tx.Exec("DELETE FROM claims WHERE visit_id = ? AND NOT EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = claims.visit_id AND b.status <> 'cancelled')", v).Error
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Sweep drops the held bookings that a program that died left behind. Called at
@@ -269,9 +256,7 @@ func (b *Bookings) Sweep(ctx context.Context, all bool) error {
 	if all {
 		before = span.At(b.Now()).Add(heldFor)
 	}
-	err := b.DB.Write(ctx, func(tx *gorm.DB) error {
-		return tx.Exec(`DELETE FROM visits WHERE id IN (SELECT visit_id FROM bookings WHERE status = 'held' AND created_at < ?)`, before).Error
-	})
+	err := b.DB.Write(ctx, func(tx *gorm.DB) error { return dropHeld(tx, "created_at < ?", before) })
 	if err != nil {
 		return fmt.Errorf("sweeping held bookings: %w", err)
 	}
@@ -288,14 +273,10 @@ func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
 		if err := tx.Where("id = ? AND status = ?", id, store.Pending).Take(&k).Error; err != nil {
 			return err
 		}
-		var v store.Visit
-		if err := tx.Take(&v, k.VisitID).Error; err != nil {
-			return err
-		}
 		if err := tx.Model(&k).Update("status", store.Confirmed).Error; err != nil {
 			return err
 		}
-		return queueCopies(tx, v, span.At(b.Now()))
+		return queueCopies(tx, k.VisitID, span.At(b.Now()))
 	})
 	if err != nil {
 		return fmt.Errorf("confirming booking %d: %w", id, err)
@@ -305,8 +286,7 @@ func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
 	return nil
 }
 
-// Cancel cancels a booking: its time is free at once, and its copies are queued
-// for removal. Cancelling twice does it once.
+// Cancel cancels a booking. Cancelling twice does it once.
 func (b *Bookings) Cancel(ctx context.Context, id store.ID) error {
 	now := span.At(b.Now())
 	err := b.DB.Write(ctx, func(tx *gorm.DB) error {
@@ -320,11 +300,7 @@ func (b *Bookings) Cancel(ctx context.Context, id store.ID) error {
 		if err := tx.Model(&k).Updates(map[string]any{"status": store.Cancelled, "cancelled_at": now}).Error; err != nil {
 			return err
 		}
-		if err := tx.Exec("DELETE FROM claims WHERE visit_id = ?", k.VisitID).Error; err != nil {
-			return err
-		}
-		return tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
-			WHERE visit_id = ?`, now, k.VisitID).Error
+		return release(tx, k.VisitID, now)
 	})
 	if err != nil {
 		return fmt.Errorf("cancelling booking %d: %w", id, err)
@@ -338,21 +314,23 @@ func (b *Bookings) Cancel(ctx context.Context, id store.ID) error {
 const nearby = 4
 
 // notOffered finds the nearest starts that are still offered.
-func (b *Bookings) notOffered(ctx context.Context, r Request, reasons []offer.Code) error {
+func (b *Bookings) notOffered(ctx context.Context, r Request, moved store.Booking, reasons []offer.Code) error {
+	no := &NotOffered{Reasons: reasons}
+	if reasons[0] == paused {
+		return no
+	}
 	db := b.DB.Read(ctx)
 	zone, err := schedule.Zone(db)
 	if err != nil {
 		return err
 	}
-	staff, err := schedule.Performers(db, r.Service.ID)
+	day := zone.DateAt(r.Start)
+	a, err := ask(db, r, moved, span.At(b.Now()))
 	if err != nil {
 		return err
 	}
-	if r.Staff != 0 {
-		staff = slices.DeleteFunc(staff, func(s store.Staff) bool { return s.ID != r.Staff })
-	}
-	day := zone.DateAt(r.Start)
-	q, err := schedule.Question(db, schedule.Asked{Now: span.At(b.Now()), Service: r.Service, From: day - 3, To: day + 10, Staff: staff})
+	a.From, a.To = day-3, day+10
+	q, err := schedule.Question(db, a)
 	if err != nil {
 		return err
 	}
@@ -361,7 +339,8 @@ func (b *Bookings) notOffered(ctx context.Context, r Request, reasons []offer.Co
 	slices.SortStableFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(away(a), away(b)) })
 	offers = offers[:min(nearby, len(offers))]
 	slices.SortFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(a.At, b.At) })
-	return &NotOffered{reasons, offers}
+	no.Nearest = offers
+	return no
 }
 
 // HashToken returns what is stored of a token.

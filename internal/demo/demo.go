@@ -6,9 +6,11 @@
 package demo
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"niche/core/casefile"
@@ -113,19 +115,42 @@ type service struct {
 }
 
 var services = []service{
-	{api.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, Anchor: "clock", BufferBefore: 20, BufferAfter: 20,
-		Notice: 240, WindowDays: 60, Unreachable: "ask"}, []int{0, 1, 2, 3}},
-	{api.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, Anchor: "clock", BufferBefore: 30, BufferAfter: 30,
-		Notice: 1440, WindowDays: 90, Unreachable: "take"}, []int{0, 3}},
-	{api.ServiceFields{Name: "Video appraisal", Place: "Online; the address comes by mail", Hue: 2, Length: 30, Step: 30, Anchor: "clock", BufferBefore: 5, BufferAfter: 5,
-		Notice: 60, WindowDays: 30, Unreachable: "ask"}, []int{4, 1}},
+	{usual(api.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
+		Notice: 240, WindowDays: 60, CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask"}), []int{0, 1, 2, 3}},
+	{usual(api.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
+		NoticeKind: "day", NoticeDays: 1, NoticeBy: "18:00", WindowDays: 90, Unreachable: "take"}), []int{0, 3}},
+	{usual(api.ServiceFields{Name: "Video appraisal", Place: "Online; the address comes by mail", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
+		Notice: 60, WindowDays: 30, Pick: "last", Unreachable: "ask"}), []int{4, 1}},
+	{usual(api.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
+		Notice: 2880, WindowDays: 90, Needs: []string{"workshop bay"}, Pick: "turn", Unreachable: "ask"}), []int{2, 0}},
+	{usual(api.ServiceFields{Name: "Care class", Place: "At our workshop", Hue: 3, Length: 75, Step: 15, Anchor: "opening", BufferBefore: 15, BufferAfter: 15,
+		Notice: 120, WindowDays: 60, Places: 8, CapPerDay: atMost(1), Unreachable: "take"}), []int{3}},
+	{usual(api.ServiceFields{Name: "Piano moving", Place: "From your place to another", Hue: 5, Length: 180, Step: 60, BufferBefore: 30, BufferAfter: 30,
+		Notice: 4320, WindowDays: 90, Needs: []string{"van"}, Staffing: "all", Unreachable: "ask"}), []int{1, 2}},
 }
+
+// usual fills in what is the same for most services.
+func usual(f api.ServiceFields) api.ServiceFields {
+	f.Anchor, f.NoticeKind, f.NoticeBy = cmp.Or(f.Anchor, "clock"), cmp.Or(f.NoticeKind, "minutes"), cmp.Or(f.NoticeBy, "18:00")
+	f.WindowKind, f.Staffing, f.Pick, f.Places = "days", cmp.Or(f.Staffing, "any"), cmp.Or(f.Pick, "order"), max(1, f.Places)
+	f.Lengths, f.Needs = append([]int{}, f.Lengths...), append([]string{}, f.Needs...)
+	return f
+}
+
+func atMost(n int) *int { return &n }
+
+// resources are the rooms and equipment of the demo, and closures the days on
+// which it is closed, by days from the Monday of the first week.
+var (
+	resources = []api.ResourceFields{{Name: "Bay by the window", Kind: "workshop bay"}, {Name: "Bay at the back", Kind: "workshop bay"}, {Name: "The van", Kind: "van"}}
+	closures  = map[int]string{19: "Stocktaking"}
+)
 
 // visit is a booking of the demo, by days from the Monday of the first week.
 type visit struct {
 	service, day int
 	at           string // Dublin time
-	person       int
+	person       int    // -1 for all who are needed
 	client       string
 }
 
@@ -136,6 +161,8 @@ var visits = []visit{
 	{0, 2, "09:30", 0, "Aoife Mercer"}, {1, 2, "15:30", 0, "Linden Hall"}, {0, 2, "14:00", 1, "Noel Tierney"}, {0, 2, "13:30", 2, "Vera Stone"}, {0, 2, "09:00", 3, "Elin Moss"},
 	{0, 3, "09:00", 0, "Rosa Osei"}, {0, 3, "10:30", 1, "Cormac Daly"}, {0, 3, "09:30", 2, "Sunniva Berg"}, {1, 3, "14:00", 3, "Cedar Hall"}, {2, 3, "17:00", 4, "Ravi Anand"},
 	{0, 4, "10:00", 0, "Otto Lind"}, {0, 4, "14:00", 2, "Clodagh Roe"}, {2, 4, "15:00", 4, "Mina Park"}, {0, 4, "11:00", 3, "Fionn Hale"},
+	{3, 7, "13:30", 2, "Priory School"}, {5, 9, "14:00", -1, "Marta Quist"},
+	{4, 1, "10:00", 3, "Ida Holm"}, {4, 1, "10:00", 3, "Per Nilsen"}, {4, 1, "10:00", 3, "Lea Roth"}, {4, 1, "10:00", 3, "Ben Auer"}, {4, 7, "14:00", 3, "Ida Holm"},
 	{0, 7, "10:00", 0, "Ada Winter"}, {0, 7, "14:30", 1, "Bea Sol"}, {0, 8, "09:30", 2, "Ivo Maric"}, {1, 9, "16:00", 0, "Linden Hall"}, {0, 9, "10:30", 1, "Tess Arden"}, {2, 10, "14:00", 4, "Lou Verne"},
 }
 
@@ -171,6 +198,18 @@ func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string,
 		if err := f.person(ctx, i); err != nil {
 			return fmt.Errorf("adding %s: %w", people[i].name, err)
 		}
+	}
+	for _, r := range resources {
+		if err := niche.Post(ctx, "/api/resources", r, nil); err != nil {
+			return fmt.Errorf("adding %s: %w", r.Name, err)
+		}
+	}
+	var closed api.Closures
+	for day, name := range closures {
+		closed.Items = append(closed.Items, api.Closure{Date: (f.monday + hours.LocalDate(day)).String(), Name: name})
+	}
+	if err := niche.Put(ctx, "/api/closures", closed, nil); err != nil {
+		return fmt.Errorf("adding closures: %w", err)
 	}
 	for _, s := range services {
 		for _, n := range s.performers {
@@ -290,8 +329,12 @@ func (f *filling) visit(ctx context.Context, v visit) error {
 		}
 		mail = append(mail, r)
 	}
-	slug := map[string]string{"Home tuning": "home-tuning", "Concert tuning": "concert-tuning", "Video appraisal": "video-appraisal"}[name]
-	return f.niche.Post(ctx, "/api/pages/"+slug+"/bookings", api.NewBooking{Start: start.String(), Staff: f.ids[v.person], Name: v.client,
+	slug := strings.ReplaceAll(strings.ToLower(name), " ", "-")
+	person := store.ID(0)
+	if v.person >= 0 {
+		person = f.ids[v.person]
+	}
+	return f.niche.Post(ctx, "/api/pages/"+slug+"/bookings", api.NewBooking{Start: start.String(), Staff: person, Name: v.client,
 		Email: string(mail) + "@clients.example", Zone: zone, Clock: "24"}, nil)
 }
 

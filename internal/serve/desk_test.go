@@ -37,7 +37,7 @@ func clockFrom(start time.Time) func() time.Time {
 // Monday to Friday from 09:00 to 17:00 in Dublin, and a service of an hour.
 type desk struct {
 	*demo.Client
-	t       *testing.T
+	t       testing.TB
 	niche   *serve.Niche
 	data    string
 	staff   api.StaffMember
@@ -45,7 +45,7 @@ type desk struct {
 }
 
 // openDesk opens a desk that may link the hosts.
-func openDesk(t *testing.T, change func(*api.ServiceFields), hosts ...string) *desk {
+func openDesk(t testing.TB, change func(*api.ServiceFields), hosts ...string) *desk {
 	d := &desk{t: t, data: filepath.Join(t.TempDir(), "data")}
 	n, err := serve.Start(serve.Settings{Listen: "127.0.0.1:0", Data: d.data, AllowHosts: hosts, Poll: time.Second,
 		Log: slog.New(slog.NewTextHandler(t.Output(), nil)), Now: clockFrom(morning)})
@@ -64,7 +64,7 @@ func (d *desk) fill(address string, change func(*api.ServiceFields)) {
 		Name: "Ada", Email: "ada@workshop.example", Password: "correct horse"}, nil))
 	require.NoError(d.t, d.Post(ctx, "/api/staff", api.StaffFields{Name: "Bryn Castellane", Zone: "Europe/Dublin"}, &d.staff))
 	d.hours(d.staff.ID)
-	fields := api.ServiceFields{Name: "Home tuning", Length: 60, Step: 60, Anchor: "clock", WindowDays: 400, Unreachable: "refuse", Staff: []store.ID{d.staff.ID}}
+	fields := api.ServiceFields{Name: "Home tuning", Length: 60, Lengths: []int{}, Step: 60, Anchor: "clock", NoticeKind: "none", WindowKind: "days", WindowDays: 400, Places: 1, Needs: []string{}, Staffing: "any", Pick: "order", Unreachable: "refuse", Staff: []store.ID{d.staff.ID}}
 	if change != nil {
 		change(&fields)
 	}

@@ -72,7 +72,8 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	hub := &live.Hub{}
-	links := link.New(n.db, keeper, outbound.NewClient(s.AllowHosts, hostTime), s.Now)
+	outside := outbound.NewClient(s.AllowHosts, hostTime)
+	links := link.New(n.db, keeper, outside, s.Now)
 	eng := engine.New(engine.Settings{DB: n.db, Links: links, Hub: hub, Log: s.Log, Now: s.Now, Poll: s.Poll})
 	bookings := &booking.Bookings{DB: n.db, Engine: eng, Hub: hub, Now: s.Now}
 	ctx, cancel := context.WithCancel(context.Background())
@@ -88,7 +89,7 @@ func (n *Niche) start(s Settings) error {
 	}
 	n.Address = "http://" + listener.Addr().String()
 	n.http = &http.Server{
-		Handler: api.New(api.Settings{DB: n.db, Links: links, Engine: eng, Bookings: bookings, Hub: hub, Log: s.Log, Now: s.Now,
+		Handler: api.New(api.Settings{DB: n.db, Links: links, Engine: eng, Bookings: bookings, Hub: hub, Outbound: outside, Log: s.Log, Now: s.Now,
 			Secure: s.Secure, Version: s.Version}),
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ReadHeaderTimeout: 10 * time.Second,

@@ -28,7 +28,7 @@ import (
 const wednesday = "2026-03-04"
 
 // problem returns the refusal of a request.
-func problem(t *testing.T, err error) *api.Problem {
+func problem(t testing.TB, err error) *api.Problem {
 	var p *api.Problem
 	require.ErrorAs(t, err, &p)
 	return p
@@ -127,9 +127,9 @@ func TestTheLastLookRefusesWhatHasJustBecomeBusy(t *testing.T) {
 	visits := d.wall(wednesday).Lanes[0].Visits
 	require.Len(t, visits, 2)
 	closed.Delete("down")
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].ID), api.Decision{Accept: true}, nil))
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].Clients[0].ID), api.Decision{Accept: true}, nil))
 	require.Equal(t, "confirmed", d.wall(wednesday).Lanes[0].Visits[1].Status)
-	err = d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].ID), api.Decision{Accept: true}, nil)
+	err = d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].Clients[0].ID), api.Decision{Accept: true}, nil)
 	require.Equal(t, http.StatusNotFound, problem(t, err).Status, "what is decided cannot be decided again")
 	d.until("what was taken meanwhile is written when the host is back", func() bool { return fmt.Sprint(d.copies(wednesday)) == "[read back read back]" })
 }

@@ -39,6 +39,7 @@ type Staff struct {
 	Name      string
 	Email     string
 	Zone      string
+	CapPerDay *int         // visits a day over all services; nil for no cap
 	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
 }
 
@@ -68,11 +69,55 @@ type Service struct {
 	BufferBefore       span.Minutes
 	BufferAfter        span.Minutes
 	BuffersInsideHours bool
+	Lengths            []span.Minutes `gorm:"serializer:json"` // further lengths that a client can choose
+	NoticeKind         NoticeKind
 	NoticeMinutes      span.Minutes
+	NoticeDays         int
+	NoticeBy           string
+	WindowKind         WindowKind
 	WindowDays         int
+	WindowFrom         string
+	WindowTo           string
+	CapPerDay          *int // visits of this service a day and staff member; nil for no cap
+	Places             int
+	Needs              []string `gorm:"serializer:json"` // kinds of resource
+	Staffing           string
+	Pick               Pick
+	Paused             bool
 	Unreachable        Unreachable
 	CreatedAt          span.Instant `gorm:"autoCreateTime:false"`
 }
+
+// NoticeKind says how a service's notice is given.
+type NoticeKind string
+
+// The kinds of notice.
+const (
+	NoNotice        NoticeKind = "none"
+	NoticeByMinutes NoticeKind = "minutes"
+	NoticeByDay     NoticeKind = "day" // by a time of day some days before
+)
+
+// WindowKind says how a service's booking window is given.
+type WindowKind string
+
+// The kinds of booking windows.
+const (
+	NoWindow      WindowKind = "none"
+	WindowByDays  WindowKind = "days"
+	WindowByDates WindowKind = "dates"
+)
+
+// Pick says how one of several staff members is picked for a visit.
+type Pick string
+
+// The ways of picking.
+const (
+	PickOrder  Pick = "order"  // the first in the service's order
+	PickFewest Pick = "fewest" // who has the fewest visits that day
+	PickTurn   Pick = "turn"   // whose last visit of the service was taken longest ago
+	PickLast   Pick = "last"   // whom the client had last
+)
 
 // Unreachable is a service's choice for a booking whose blocking calendars
 // cannot all be read at the moment of taking it.
@@ -94,6 +139,44 @@ type ServiceStaff struct {
 
 // TableName keeps the trade's word.
 func (ServiceStaff) TableName() string { return "service_staff" }
+
+// OneOff replaces the hours of one day; its spans are JSON.
+type OneOff struct {
+	ID      ID
+	StaffID ID
+	Date    string
+	Spans   string
+	Note    string
+}
+
+// Absence is a range of dates on which a staff member is away.
+type Absence struct {
+	ID        ID
+	StaffID   ID
+	FromDate  string
+	UntilDate string
+	Note      string
+}
+
+// Closure is a date on which the whole business is closed.
+type Closure struct {
+	Date string `gorm:"primaryKey"`
+	Name string
+}
+
+// Resource is a room or a piece of equipment.
+type Resource struct {
+	ID        ID
+	Name      string
+	Kind      string
+	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
+}
+
+// VisitResource says which rooms and equipment a visit has.
+type VisitResource struct {
+	VisitID    ID `gorm:"primaryKey"`
+	ResourceID ID `gorm:"primaryKey"`
+}
 
 // Link is a staff member's connection to one outside account.
 type Link struct {
@@ -192,6 +275,9 @@ type Subject string
 // StaffSubject returns the subject of a staff member's time.
 func StaffSubject(id ID) Subject { return Subject(fmt.Sprintf("staff:%d", id)) }
 
+// ResourceSubject returns the subject of a room's or a piece of equipment's time.
+func ResourceSubject(id ID) Subject { return Subject(fmt.Sprintf("resource:%d", id)) }
+
 // Claim is the exclusive right of a visit to a subject's time.
 type Claim struct {
 	ID      ID
@@ -223,6 +309,7 @@ type Booking struct {
 	ClientName  string
 	ClientMail  string
 	ClientZone  string
+	Picked      string       // how its staff were picked, in a sentence
 	CreatedAt   span.Instant `gorm:"autoCreateTime:false"`
 	CancelledAt span.Instant
 }

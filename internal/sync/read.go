@@ -18,6 +18,7 @@ import (
 	"niche/internal/caldav"
 	"niche/internal/link"
 	"niche/internal/live"
+	"niche/internal/schedule"
 	"niche/internal/store"
 )
 
@@ -134,6 +135,11 @@ func (e *Engine) read(ctx context.Context, c store.Calendar) error {
 	err = e.DB.Write(ctx, func(tx *gorm.DB) error {
 		if err := keep(tx, c.ID, fresh, changes.Removed); err != nil {
 			return err
+		}
+		if len(fresh)+len(changes.Removed) > 0 {
+			if err := schedule.PackBusy(tx, c.ID); err != nil {
+				return err
+			}
 		}
 		var skipped int
 		if err := tx.Raw("SELECT COALESCE(SUM(skipped), 0) FROM objects WHERE calendar_id = ?", c.ID).Scan(&skipped).Error; err != nil {

@@ -38,6 +38,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bookings/{id}/move': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Move a booking to another start */
+    post: operations['moveBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/calendars/{id}': {
     parameters: {
       query?: never;
@@ -49,6 +66,41 @@ export interface paths {
     /** Choose what a calendar is for */
     put: operations['chooseCalendar'];
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/closures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** When the business is closed */
+    get: operations['listClosures'];
+    /** Change when the business is closed */
+    put: operations['changeClosures'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/closures/import': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Read closures from a public calendar, without saving them */
+    post: operations['importClosures'];
     delete?: never;
     options?: never;
     head?: never;
@@ -89,6 +141,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my-bookings/{token}/move': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Move an own booking */
+    post: operations['moveMyBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/pages/{slug}': {
     parameters: {
       query?: never;
@@ -117,6 +186,41 @@ export interface paths {
     put?: never;
     /** Book a start */
     post: operations['book'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/resources': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Rooms and equipment */
+    get: operations['listResources'];
+    put?: never;
+    /** Add a room or a piece of equipment */
+    post: operations['addResource'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/resources/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Change a room or a piece of equipment */
+    put: operations['changeResource'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -231,6 +335,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/staff/{id}/days': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A staff member's one-off days and absences */
+    get: operations['getDays'];
+    /** Change a staff member's one-off days and absences */
+    put: operations['changeDays'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/staff/{id}/hours': {
     parameters: {
       query?: never;
@@ -288,6 +410,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    Absence: {
+      /** Format: date */
+      from: string;
+      note: string;
+      /** Format: date */
+      until: string;
+    };
     Administrator: {
       email: string;
       name: string;
@@ -301,6 +430,8 @@ export interface components {
       name: string;
       page: string;
       place: string;
+      /** Format: int64 */
+      places: number;
       reference: string;
       service: string;
       /** @enum {string} */
@@ -347,6 +478,14 @@ export interface components {
       blocks: boolean;
       getsBookings: boolean;
     };
+    Closure: {
+      /** Format: date */
+      date: string;
+      name: string;
+    };
+    Closures: {
+      items: components['schemas']['Closure'][];
+    };
     Day: {
       breaks?: string[][];
       spans: string[][];
@@ -362,6 +501,10 @@ export interface components {
       /** Format: int64 */
       to: number;
     };
+    Days: {
+      absences: components['schemas']['Absence'][];
+      oneOffs: components['schemas']['OneOff'][];
+    };
     Decision: {
       accept: boolean;
     };
@@ -372,6 +515,21 @@ export interface components {
     };
     Hours: {
       patterns: components['schemas']['Pattern'][];
+    };
+    Import: {
+      /** @description An iCalendar address. */
+      address?: string;
+      /** @description iCalendar data. */
+      text?: string;
+    };
+    Imported: {
+      /** @description Not saved yet. */
+      items: components['schemas']['Closure'][];
+      /**
+       * Format: int64
+       * @description Events that could not be read.
+       */
+      skipped: number;
     };
     Link: {
       calendars: components['schemas']['Calendar'][];
@@ -384,6 +542,14 @@ export interface components {
     };
     ListLink: {
       items: components['schemas']['Link'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListResource: {
+      items: components['schemas']['Resource'][];
       /**
        * Format: int64
        * @description The next part, or 0 at the end.
@@ -411,6 +577,25 @@ export interface components {
       at: string;
       label: string;
     };
+    Misfit: {
+      client: string;
+      /** Format: int64 */
+      id: number;
+      reasons: string[];
+      reference: string;
+      service: string;
+      staff: string;
+      when: string;
+    };
+    Move: {
+      /**
+       * Format: int64
+       * @description Who is asked for, or 0 for anyone.
+       */
+      staff: number;
+      /** Format: date-time */
+      start: string;
+    };
     NamedID: {
       /** Format: int64 */
       id: number;
@@ -420,7 +605,17 @@ export interface components {
       /** @enum {string} */
       clock: '12' | '24';
       email: string;
+      /**
+       * Format: int64
+       * @description One of the service's lengths; the first when left out.
+       */
+      length?: number;
       name: string;
+      /**
+       * Format: int64
+       * @description Places asked for; one when left out.
+       */
+      places?: number;
       /**
        * Format: int64
        * @description Who is asked for, or 0 for anyone.
@@ -436,6 +631,11 @@ export interface components {
       /** @description The app password. */
       password: string;
       username: string;
+    };
+    OneOff: {
+      date: string;
+      note: string;
+      spans: string[][];
     };
     Page: {
       business: string;
@@ -453,10 +653,20 @@ export interface components {
       later: string;
       /** @description As people say it: 90 min. */
       length: string;
+      /** @description The lengths that can be chosen; empty when there is one. */
+      lengths: components['schemas']['PageLength'][];
       marks: components['schemas']['DayMark'][];
+      /** @description Nothing can be booked for the time being. */
+      paused: boolean;
       place: string;
+      /**
+       * Format: int64
+       * @description The places of one visit.
+       */
+      places: number;
       service: string;
       soonest: components['schemas']['Start'][];
+      /** @description Who can be asked for; empty when all of them take part. */
       staff: components['schemas']['NamedID'][];
       /** Format: int64 */
       to: number;
@@ -473,12 +683,22 @@ export interface components {
       sub: string;
       title: string;
     };
+    PageLength: {
+      label: string;
+      /** Format: int64 */
+      minutes: number;
+    };
     PageStart: {
       /** Format: date-time */
       at: string;
       /** @description The whole visit: Friday 27 November, 14:00–15:30. */
       full: string;
       label: string;
+      /**
+       * Format: int64
+       * @description Places left.
+       */
+      left: number;
       /** Format: int64 */
       minute: number;
       /** @description Who can take it. */
@@ -496,6 +716,13 @@ export interface components {
       detail: string;
       /** @description What is wrong with which field. */
       errors?: components['schemas']['FieldError'][];
+      /**
+       * Format: int64
+       * @description How many there are.
+       */
+      misfitCount?: number;
+      /** @description Bookings that a change of rules would leave outside them, the first of them. */
+      misfits?: components['schemas']['Misfit'][];
       /** @description Starts nearby that can be booked. */
       nearest?: components['schemas']['Start'][];
       /** @description The codes of the rules that refuse a start. */
@@ -515,6 +742,18 @@ export interface components {
       error: string;
       staff: components['schemas']['NamedID'];
       state: string;
+    };
+    Resource: {
+      /** Format: int64 */
+      id: number;
+      /** @description What services ask for: a visit takes one of each kind that it needs. */
+      kind: string;
+      name: string;
+    };
+    ResourceFields: {
+      /** @description What services ask for: a visit takes one of each kind that it needs. */
+      kind: string;
+      name: string;
     };
     RibbonDay: {
       /**
@@ -548,6 +787,11 @@ export interface components {
       buffersInsideHours: boolean;
       /**
        * Format: int64
+       * @description Visits a day for each staff member; left out for no cap.
+       */
+      capPerDay?: number;
+      /**
+       * Format: int64
        * @description One of eight colours.
        */
       hue: number;
@@ -555,17 +799,47 @@ export interface components {
       id: number;
       /** Format: int64 */
       length: number;
+      /** @description Further lengths that a client can choose. */
+      lengths: number[];
       name: string;
-      /** Format: int64 */
+      /** @description Kinds of rooms and equipment, one of each. */
+      needs: string[];
+      /**
+       * Format: int64
+       * @description Minutes, for the kind minutes.
+       */
       notice: number;
+      /** @description Time of day by which it must be booked, for the kind day. */
+      noticeBy: string;
+      /**
+       * Format: int64
+       * @description Days before the visit, for the kind day.
+       */
+      noticeDays: number;
+      /** @enum {string} */
+      noticeKind: 'none' | 'minutes' | 'day';
       /** @description The path of its public page. */
       page: string;
+      /** @description Nothing can be booked for the time being. */
+      paused: boolean;
+      /**
+       * @description How one of several is picked.
+       * @enum {string}
+       */
+      pick: 'order' | 'fewest' | 'turn' | 'last';
       /** @description Where it happens, as clients read it. */
       place: string;
+      /**
+       * Format: int64
+       * @description Places in one visit.
+       */
+      places: number;
       /** @description The last part of the public page's address; made from the name when empty. */
       slug: string;
       /** @description Who performs it, in order of preference. */
       staff: number[];
+      /** @enum {string} */
+      staffing: 'any' | 'all';
       /** Format: int64 */
       step: number;
       /**
@@ -573,8 +847,17 @@ export interface components {
        * @enum {string}
        */
       unreachable: 'take' | 'ask' | 'refuse';
-      /** Format: int64 */
+      /**
+       * Format: int64
+       * @description For the kind days.
+       */
       windowDays: number;
+      /** @description First date, for the kind dates; empty for none. */
+      windowFrom: string;
+      /** @enum {string} */
+      windowKind: 'none' | 'days' | 'dates';
+      /** @description Last date, for the kind dates; empty for none. */
+      windowTo: string;
     };
     ServiceFields: {
       /** @enum {string} */
@@ -586,20 +869,55 @@ export interface components {
       buffersInsideHours: boolean;
       /**
        * Format: int64
+       * @description Visits a day for each staff member; left out for no cap.
+       */
+      capPerDay?: number;
+      /**
+       * Format: int64
        * @description One of eight colours.
        */
       hue: number;
       /** Format: int64 */
       length: number;
+      /** @description Further lengths that a client can choose. */
+      lengths: number[];
       name: string;
-      /** Format: int64 */
+      /** @description Kinds of rooms and equipment, one of each. */
+      needs: string[];
+      /**
+       * Format: int64
+       * @description Minutes, for the kind minutes.
+       */
       notice: number;
+      /** @description Time of day by which it must be booked, for the kind day. */
+      noticeBy: string;
+      /**
+       * Format: int64
+       * @description Days before the visit, for the kind day.
+       */
+      noticeDays: number;
+      /** @enum {string} */
+      noticeKind: 'none' | 'minutes' | 'day';
+      /** @description Nothing can be booked for the time being. */
+      paused: boolean;
+      /**
+       * @description How one of several is picked.
+       * @enum {string}
+       */
+      pick: 'order' | 'fewest' | 'turn' | 'last';
       /** @description Where it happens, as clients read it. */
       place: string;
+      /**
+       * Format: int64
+       * @description Places in one visit.
+       */
+      places: number;
       /** @description The last part of the public page's address; made from the name when empty. */
       slug: string;
       /** @description Who performs it, in order of preference. */
       staff: number[];
+      /** @enum {string} */
+      staffing: 'any' | 'all';
       /** Format: int64 */
       step: number;
       /**
@@ -607,8 +925,17 @@ export interface components {
        * @enum {string}
        */
       unreachable: 'take' | 'ask' | 'refuse';
-      /** Format: int64 */
+      /**
+       * Format: int64
+       * @description For the kind days.
+       */
       windowDays: number;
+      /** @description First date, for the kind dates; empty for none. */
+      windowFrom: string;
+      /** @enum {string} */
+      windowKind: 'none' | 'days' | 'dates';
+      /** @description Last date, for the kind dates; empty for none. */
+      windowTo: string;
     };
     Session: {
       administrator?: components['schemas']['Administrator'];
@@ -626,6 +953,11 @@ export interface components {
       password: string;
     };
     StaffFields: {
+      /**
+       * Format: int64
+       * @description Visits a day over all services; left out for no cap.
+       */
+      capPerDay?: number;
       /** @description Mail address, or empty. */
       email: string;
       name: string;
@@ -635,6 +967,11 @@ export interface components {
     StaffMember: {
       /** @description Names of the calendars that block time. */
       blocking: string[];
+      /**
+       * Format: int64
+       * @description Visits a day over all services; left out for no cap.
+       */
+      capPerDay?: number;
       email: string;
       /** @description Names of the calendars that get bookings. */
       getting: string[];
@@ -722,6 +1059,20 @@ export interface components {
       /** Format: date-time */
       start: string;
     };
+    WallClient: {
+      /**
+       * Format: int64
+       * @description Of the booking.
+       */
+      id: number;
+      mail: string;
+      name: string;
+      /** Format: int64 */
+      places: number;
+      reference: string;
+      /** @enum {string} */
+      status: 'held' | 'pending' | 'confirmed';
+    };
     WallLane: {
       /** @description How far this person's clock is from the business's, or empty. */
       away: string;
@@ -746,7 +1097,9 @@ export interface components {
       reasons: string[];
     };
     WallVisit: {
+      /** @description The client, or how many places of a shared visit are taken. */
       client: string;
+      clients: components['schemas']['WallClient'][];
       /** @enum {string} */
       copy: 'none' | 'waiting' | 'written' | 'read back' | 'failed';
       copyNote: string;
@@ -756,20 +1109,22 @@ export interface components {
       hue: number;
       /**
        * Format: int64
-       * @description Of the booking.
+       * @description Of the visit.
        */
       id: number;
       /** @description Both times, as 09:00–10:30. */
       label: string;
-      mail: string;
       /** @description With the buffers. */
       occupied: components['schemas']['Stretch'];
-      reference: string;
+      /** @description How its staff were picked. */
+      picked: string;
       service: string;
       /** Format: date-time */
       start: string;
       /** @enum {string} */
       status: 'held' | 'pending' | 'confirmed';
+      /** @description Rooms, equipment and other people of the visit. */
+      with: string[];
     };
   };
   responses: never;
@@ -842,6 +1197,39 @@ export interface operations {
       };
     };
   };
+  moveBooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Move'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   chooseCalendar: {
     parameters: {
       query?: never;
@@ -864,6 +1252,104 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Calendar'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listClosures: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Closures'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeClosures: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Closures'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Closures'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  importClosures: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Import'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Imported'];
         };
       };
       /** @description Error */
@@ -943,6 +1429,43 @@ export interface operations {
       };
     };
   };
+  moveMyBooking: {
+    parameters: {
+      query?: {
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Move'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Booked'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getPage: {
     parameters: {
       query?: {
@@ -952,6 +1475,12 @@ export interface operations {
         zone?: string;
         /** @description Only starts of this staff member; 0 for anyone. */
         staff?: number;
+        /** @description One of the service's lengths; the first when 0. */
+        length?: number;
+        /** @description Places asked for. */
+        places?: number;
+        /** @description The token of a booking that is to be moved: it does not stand in its own way. */
+        moving?: string;
         clock?: '12' | '24';
       };
       header?: never;
@@ -1004,6 +1533,106 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Booked'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listResources: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListResource'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addResource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ResourceFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Resource'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeResource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ResourceFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Resource'];
         };
       };
       /** @description Error */
@@ -1115,7 +1744,10 @@ export interface operations {
   };
   changeService: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
       header?: never;
       path: {
         id: number;
@@ -1375,7 +2007,10 @@ export interface operations {
   };
   changeStaff: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
       header?: never;
       path: {
         id: number;
@@ -1395,6 +2030,75 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['StaffMember'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getDays: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Days'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeDays: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Days'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Days'];
         };
       };
       /** @description Error */
@@ -1441,7 +2145,10 @@ export interface operations {
   };
   changeHours: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
       header?: never;
       path: {
         id: number;

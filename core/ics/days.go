@@ -1,0 +1,60 @@
+package ics
+
+import (
+	"cmp"
+	"errors"
+	"io"
+	"slices"
+
+	"niche/core/hours"
+	"niche/core/span"
+)
+
+// NamedDay is a date with what a public calendar calls it.
+type NamedDay struct {
+	Date hours.LocalDate
+	Name string
+}
+
+// ReadDays reads the whole-day events of a public calendar, such as one of public
+// holidays, between two dates. Unlike ReadBusy it keeps names, so it is not
+// for personal calendars. Events with times are left out, and what cannot be
+// read is skipped.
+func ReadDays(r io.Reader, from, to hours.LocalDate) (days []NamedDay, skipped []Skipped, err error) {
+	s := scope{zones: map[string]hours.Zone{}}
+	o := s.owner.Over(from, to)
+	s.window = span.Between(o.Starting(from, 0), o.Ending(to+1, 0))
+	in := newReader(r)
+	for {
+		c, err := in.next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		if c.Name != "VEVENT" {
+			continue
+		}
+		e, err := s.parse(c)
+		var occurrences []Occurrence
+		if err == nil {
+			e.free = false // holidays are often marked as free time
+			occurrences, err = s.expand([]parsed{e})
+		}
+		if err != nil {
+			skipped = append(skipped, Skipped{c.value("UID"), e.start.date, err.Error()})
+			continue
+		}
+		name, _ := c.Get("SUMMARY")
+		for _, oc := range occurrences {
+			for i := oc.During.Start(); oc.AllDay && i < oc.During.End(); i = i.Add(24 * 60) {
+				if d := s.owner.DateAt(i); d >= from && d <= to {
+					days = append(days, NamedDay{d, name.Text()})
+				}
+			}
+		}
+	}
+	slices.SortStableFunc(days, func(a, b NamedDay) int { return cmp.Compare(a.Date, b.Date) })
+	return slices.CompactFunc(days, func(a, b NamedDay) bool { return a.Date == b.Date }), skipped, nil
+}
