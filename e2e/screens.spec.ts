@@ -10,8 +10,10 @@ const screens = [
   { path: '/team/6/calendars', shows: 'Link a calendar account' },
   { path: '/services', shows: 'Concert tuning' },
   { path: '/services/1', shows: 'Who performs it' },
+  { path: '/house', shows: 'Stocktaking' },
   { path: '/nowhere', shows: 'There is nothing at this address' },
   { path: '/book/home-tuning', shows: 'Soonest', phone: true },
+  { path: '/book/care-class', shows: 'For', phone: true },
   { path: '/book/none', shows: 'There is no such page', phone: true },
   { path: '/booking/none', shows: 'There is no such booking', phone: true },
 ];

@@ -10,6 +10,7 @@ const pictures = [
   { name: 'calendars', path: '/team/3/calendars', shows: 'block Bryn’s time' },
   { name: 'services', path: '/services', shows: 'Concert tuning' },
   { name: 'service', path: '/services/1', shows: 'Who performs it' },
+  { name: 'house', path: '/house', shows: 'Stocktaking' },
   { name: 'page', path: '/book/home-tuning', shows: 'Soonest' },
   { name: 'page-phone', path: '/book/home-tuning', shows: 'Soonest', phone: true },
   { name: 'sign-in', path: '/', shows: 'Sign in', out: true },

@@ -206,7 +206,17 @@ for (const kind of ['the stand-in host', 'a real CalDAV server'] as const) {
     const outside = await out.titles();
     expect(outside.some((t) => /Home tuning · Rosa Osei/.test(t) && /14:00–15:30|T140000Z/.test(t))).toBe(true);
 
-    // The client's own link cancels.
+    // The client's own link moves, with the copy outside going along, and cancels.
+    await first.getByRole('link', { name: /\/booking\// }).click();
+    await first.getByRole('link', { name: 'Move to another time' }).click();
+    await token(first, '14:30').click();
+    await first.getByRole('button', { name: 'Continue' }).click();
+    await first.getByRole('button', { name: 'Move it here' }).click();
+    await expect(first.getByRole('status')).toHaveText('Moved');
+    await expect(desk.getByRole('button', { name: /14:30–16:00 Rosa Osei/ })).toBeVisible();
+    await expect
+      .poll(async () => (await out.titles()).filter((t) => t.includes('Rosa Osei')).join())
+      .toMatch(/14:30–16:00|T143000Z/);
     await first.getByRole('link', { name: /\/booking\// }).click();
     await first.getByRole('button', { name: 'Cancel the visit…' }).click();
     await first.getByRole('button', { name: 'Cancel the visit', exact: true }).click();

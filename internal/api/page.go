@@ -183,6 +183,13 @@ func (s *server) getPage(ctx context.Context, in *struct {
 	if rules.Length, err = lengthOf(service, in.Length, "query.length"); err != nil {
 		return nil, err
 	}
+	moved, isMove, err := s.moving(db, in.Moving)
+	if err != nil {
+		return nil, err
+	}
+	if isMove {
+		rules.Length, in.Places = moved.Length, moved.Places
+	}
 	last := max(today, schedule.Last(rules, today)+1)
 	first := today
 	if in.From != "" {
@@ -197,7 +204,7 @@ func (s *server) getPage(ctx context.Context, in *struct {
 	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: service.Place,
 		Length: lengthText(rules.Length), Staff: []NamedID{}, Soonest: []Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused}
-	if len(service.Lengths) > 0 {
+	if len(service.Lengths) > 0 && !isMove {
 		for _, l := range append([]span.Minutes{service.Length}, service.Lengths...) {
 			page.Lengths = append(page.Lengths, PageLength{int(l), lengthText(l)})
 		}
@@ -211,12 +218,8 @@ func (s *server) getPage(ctx context.Context, in *struct {
 	if in.Staff != 0 && service.Staffing != string(offer.AllOfThem) {
 		staff = slices.DeleteFunc(staff, func(m store.Staff) bool { return m.ID != in.Staff })
 	}
-	moved, err := s.movedVisit(db, in.Moving)
-	if err != nil {
-		return nil, err
-	}
 	// A date of the client's zone can reach into three dates of the business's.
-	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: rules.Length, Places: in.Places, From: today - 1, To: last + 1, Staff: staff, Without: moved})
+	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: rules.Length, Places: in.Places, From: today - 1, To: last + 1, Staff: staff, Without: moved.Without})
 	if err != nil {
 		return nil, err
 	}
@@ -427,16 +430,34 @@ func lengthOf(service store.Service, minutes int, field string) (span.Minutes, e
 	return span.Minutes(minutes), nil
 }
 
-// movedVisit returns the visit that a client's booking has for itself, which
-// does not stand in the way when it is to be moved.
-func (s *server) movedVisit(db *gorm.DB, token string) (store.ID, error) {
+// moving is what is known of a client's booking that is to be moved: its length
+// and places, and the visit that does not stand in the way because nobody else
+// is on it.
+type moving struct {
+	Length  span.Minutes
+	Places  int
+	Without store.ID
+}
+
+func (s *server) moving(db *gorm.DB, token string) (m moving, ok bool, err error) {
 	if token == "" {
-		return 0, nil
+		return m, false, nil
 	}
-	var visit store.ID
-	err := db.Raw(`SELECT visit_id FROM bookings b WHERE token_hash = ? AND NOT EXISTS
-		(SELECT 1 FROM bookings o WHERE o.visit_id = b.visit_id AND o.id <> b.id AND o.status <> 'cancelled')`, booking.HashToken(token)).Scan(&visit).Error
-	return visit, err
+	var row struct {
+		store.Visit
+		Places int
+		Others int
+	}
+	err = db.Raw(`SELECT v.*, b.places, (SELECT COUNT(*) FROM bookings o WHERE o.visit_id = v.id AND o.id <> b.id AND o.status <> 'cancelled') AS others
+		FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.token_hash = ?`, booking.HashToken(token)).Scan(&row).Error
+	if err != nil || row.ID == 0 {
+		return m, false, err
+	}
+	m = moving{Length: row.During().Minutes(), Places: row.Places}
+	if row.Others == 0 {
+		m.Without = row.ID
+	}
+	return m, true, nil
 }
 
 // move moves a booking.

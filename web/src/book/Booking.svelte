@@ -54,7 +54,14 @@
           <button class="btn" onclick={() => (asking = false)}>Keep it</button>
         </div>
       {:else}
-        <button class="btn justify-self-start" onclick={() => (asking = true)}>Cancel the visit…</button>
+        <div class="flex flex-wrap gap-2">
+          {#if booked.status === 'confirmed'}
+            <a class="btn btn-secondary" href="{booked.page}?moving={encodeURIComponent(token)}"
+              >Move to another time</a
+            >
+          {/if}
+          <button class="btn" onclick={() => (asking = true)}>Cancel the visit…</button>
+        </div>
       {/if}
     {/if}
     <a class="link-plain justify-self-start" href={booked.page}>Book another time</a>

@@ -10,6 +10,9 @@
     chosen,
     staff,
     clock,
+    length,
+    places,
+    moving,
     onback,
     onbooked,
     onmove,
@@ -19,6 +22,11 @@
     chosen: { at: string; full: string };
     staff: number;
     clock: '12' | '24';
+    /** One of the service's lengths, 0 for its first. */
+    length: number;
+    places: number;
+    /** The token of the booking that is to be moved here, if one is. */
+    moving: string;
     onback: () => void;
     onbooked: (booked: Shape<'Booked'>) => void;
     /** Another start is chosen, after this one turned out to be taken. */
@@ -35,7 +43,16 @@
     busy = true;
     problem = undefined;
     try {
-      const body = { start: chosen.at, staff, name, email, zone: page.zone, clock };
+      if (moving) {
+        const params = { path: { token: moving }, query: { clock } };
+        onbooked(
+          await data(
+            api.POST('/api/my-bookings/{token}/move', { params, body: { start: chosen.at, staff } }),
+          ),
+        );
+        return;
+      }
+      const body = { start: chosen.at, staff, length, places, name, email, zone: page.zone, clock };
       onbooked(await data(api.POST('/api/pages/{slug}/bookings', { params: { path: { slug } }, body })));
     } catch (cause) {
       problem = problemOf(cause);
@@ -70,21 +87,25 @@
       {/if}
     </div>
   {/if}
-  <Field label="Your name" error={problem?.fields.name}>
-    {#snippet children(tie)}<input
-        class="input w-full"
-        autocomplete="name"
-        bind:value={name}
-        {...tie}
-      />{/snippet}
-  </Field>
-  <Field label="Mail address" hint="Only for this booking." error={problem?.fields.email}>
-    {#snippet children(tie)}
-      <input class="input w-full" type="email" autocomplete="email" bind:value={email} {...tie} />
-    {/snippet}
-  </Field>
+  {#if !moving}
+    <Field label="Your name" error={problem?.fields.name}>
+      {#snippet children(tie)}<input
+          class="input w-full"
+          autocomplete="name"
+          bind:value={name}
+          {...tie}
+        />{/snippet}
+    </Field>
+    <Field label="Mail address" hint="Only for this booking." error={problem?.fields.email}>
+      {#snippet children(tie)}
+        <input class="input w-full" type="email" autocomplete="email" bind:value={email} {...tie} />
+      {/snippet}
+    </Field>
+  {/if}
   <div class="flex gap-2">
-    <button class="btn btn-accent grow" disabled={busy}>{busy ? 'Booking…' : 'Book it'}</button>
+    <button class="btn btn-accent grow" disabled={busy}
+      >{moving ? (busy ? 'Moving…' : 'Move it here') : busy ? 'Booking…' : 'Book it'}</button
+    >
     <button type="button" class="btn" onclick={onback}>Another time</button>
   </div>
 </form>

@@ -17,6 +17,11 @@
   let zone = $state(Intl.DateTimeFormat().resolvedOptions().timeZone);
   let clock = $state<Clock>(presentClock());
   let staff = $state(0);
+  let length = $state(0);
+  let places = $state(1);
+  /** The token of a booking that is to be moved here, if one is. */
+  const moving = new URLSearchParams(location.search).get('moving') ?? '';
+  const query = $derived({ from, zone, clock, staff, length, places, moving });
   let part = $state<(typeof dayParts)[number]['key']>('any');
   let picked = $state<{ at: string; full: string; staff: number[] }>();
   let step = $state<'choose' | 'details' | 'done'>('choose');
@@ -24,7 +29,7 @@
   let width = $state(0);
   let asked = 0;
 
-  async function load(query: { from: string; zone: string; clock: Clock; staff: number }) {
+  async function load() {
     const turn = ++asked;
     try {
       const got = await data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } }));
@@ -33,11 +38,10 @@
       if (turn === asked) fault = problemOf(cause).message;
     }
   }
-  $effect(() => void load({ from, zone, clock, staff }));
+  $effect(() => void load());
   // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
   $effect(() => {
-    const again = () =>
-      document.visibilityState === 'visible' && step === 'choose' && load({ from, zone, clock, staff });
+    const again = () => document.visibilityState === 'visible' && step === 'choose' && load();
     const timer = setInterval(again, 20_000);
     document.addEventListener('visibilitychange', again);
     return () => {
@@ -76,7 +80,7 @@
 
   function again() {
     [step, picked, booked] = ['choose', undefined, undefined];
-    void load({ from, zone, clock, staff });
+    void load();
   }
 </script>
 
@@ -104,6 +108,23 @@
             </select>
           </label>
         {/if}
+        {#if page.lengths.length}
+          <label class="select w-full sm:w-48">
+            <span class="label">Lasts</span>
+            <select bind:value={length}>
+              {#each page.lengths as l, i (l.minutes)}<option value={i ? l.minutes : 0}>{l.label}</option
+                >{/each}
+            </select>
+          </label>
+        {/if}
+        {#if page.places > 1 && !moving}
+          <label class="select w-full sm:w-36">
+            <span class="label">For</span>
+            <select bind:value={places}>
+              {#each { length: page.places }, i (i)}<option value={i + 1}>{i + 1}</option>{/each}
+            </select>
+          </label>
+        {/if}
         <label class="select w-full sm:w-60">
           <span class="label">Times for</span>
           <select bind:value={zone}>
@@ -127,6 +148,9 @@
     </div>
 
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+    {#if moving && step === 'choose'}
+      <Notice>Choose another time for your visit. It stays where it is until the new time stands.</Notice>
+    {/if}
 
     {#if step === 'choose'}
       <div class="flex flex-wrap items-center gap-x-2 gap-y-2">
@@ -142,7 +166,11 @@
             </button>
           {/each}
         {:else}
-          <span class="font-semibold">Nothing can be booked online at present.</span>
+          <span class="font-semibold">
+            {page.paused
+              ? 'This cannot be booked for the time being.'
+              : 'Nothing can be booked online at present.'}
+          </span>
         {/if}
         <span class="flex flex-wrap gap-x-3 sm:ml-3" role="group" aria-label="Time of day">
           {#each dayParts as p (p.key)}
@@ -165,6 +193,7 @@
             {day}
             {axis}
             {upright}
+            shared={page.places > 1}
             starts={shown(day)}
             picked={picked?.at ?? ''}
             onpick={(s) => (picked = s)}
@@ -186,6 +215,9 @@
         {page}
         {staff}
         {clock}
+        {length}
+        {places}
+        {moving}
         chosen={picked}
         onback={again}
         onbooked={(b) => ([booked, step] = [b, 'done'])}
@@ -194,7 +226,7 @@
     {:else if booked}
       <div class="mx-auto grid w-full max-w-lg gap-4">
         <h2 class="text-2xl" role="status">
-          {booked.status === 'pending' ? 'Held for you, to be confirmed' : 'Booked'}
+          {booked.status === 'pending' ? 'Held for you, to be confirmed' : moving ? 'Moved' : 'Booked'}
         </h2>
         <div><Ticket {booked} /></div>
         <p>

@@ -10,6 +10,7 @@
     starts,
     upright,
     picked,
+    shared,
     onpick,
   }: {
     day: Shape<'PageDay'>;
@@ -19,6 +20,8 @@
     /** Whether there is room to put each start at its time; else they stand in rows. */
     upright: boolean;
     picked: string;
+    /** Whether several clients share a visit, so that places left are worth saying. */
+    shared: boolean;
     onpick: (start: Shape<'PageStart'>) => void;
   } = $props();
 
@@ -32,8 +35,9 @@
     class="token"
     class:picked={picked === s.at}
     aria-pressed={picked === s.at}
-    aria-label={s.full}
+    aria-label={shared ? `${s.full}, ${s.left} places left` : s.full}
     style:left={upright ? `${left(axis, s.minute)}%` : undefined}
+    title={shared ? `${s.left} left` : undefined}
     onclick={() => onpick(s)}>{s.label}</button
   >
 {/snippet}

@@ -9,6 +9,7 @@
     ['Shown for', booked.zone.replaceAll('_', ' ')],
     ['With', booked.with],
     ['Where', booked.place],
+    ['Places', booked.places > 1 ? String(booked.places) : ''],
     ['For', `${booked.name}, ${booked.email}`],
   ]);
 </script>

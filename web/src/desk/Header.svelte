@@ -9,6 +9,7 @@
     { href: p('/'), label: 'Wall', on: () => isActive('/') },
     { href: p('/team'), label: 'Team', on: () => isActive.startsWith('/team') },
     { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
+    { href: p('/house'), label: 'House', on: () => isActive('/house') },
   ];
   const next: Record<Scheme, Scheme> = { auto: 'light', light: 'dark', dark: 'auto' };
   const words: Record<Scheme, string> = { auto: 'as the system', light: 'light', dark: 'dark' };

@@ -8,5 +8,6 @@ export const { p, navigate, route, isActive } = createRouter({
   '/team/:id/calendars': () => import('./routes/PersonCalendars.svelte'),
   '/services': () => import('./routes/Services.svelte'),
   '/services/:id': () => import('./routes/Service.svelte'),
+  '/house': () => import('./routes/House.svelte'),
   '*': () => import('./routes/Nowhere.svelte'),
 });

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import SpanFields from '$lib/hours/SpanFields.svelte';
+  import { plainDate } from '$lib/hours/dates';
   import { lengthOf } from '$lib/hours/wallclock';
   import {
     dayKeys,
@@ -15,7 +16,9 @@
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
   import Field from '$lib/ui/Field.svelte';
+  import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Days from '../person/Days.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import { route } from '../router';
 
@@ -48,14 +51,15 @@
   }
   $effect(() => void load(id));
 
-  async function save(e: SubmitEvent) {
-    e.preventDefault();
+  async function save(accept = 0) {
     problem = undefined;
     saved = false;
     const pattern = { from, until: patterns.at(-1)?.until ?? null, cycle: [weekOf(week)] };
     try {
       const body = { patterns: [...patterns.slice(0, -1), pattern] };
-      patterns = (await data(api.PUT('/api/staff/{id}/hours', { params: { path: { id } }, body }))).patterns;
+      patterns = (
+        await data(api.PUT('/api/staff/{id}/hours', { params: { path: { id }, query: { accept } }, body }))
+      ).patterns;
       kept = written();
       saved = true;
     } catch (cause) {
@@ -105,18 +109,18 @@
         No hours yet: nothing of this person’s time is offered.
       {:else}
         Open <b>{lengthOf(minutesOfWeek(week))}</b> a week from
-        <b
-          >{new Date(`${from}T12:00:00Z`).toLocaleDateString('en-GB', {
-            day: 'numeric',
-            month: 'long',
-            year: 'numeric',
-            timeZone: 'UTC',
-          })}</b
-        >
+        <b>{plainDate(from)}</b>
         on, by the clock in {member?.zone.split('/').pop()?.replaceAll('_', ' ')}.
       {/if}
     {/snippet}
-    <form onsubmit={save} novalidate class="grid gap-3">
+    <form
+      onsubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+      novalidate
+      class="grid gap-3"
+    >
       <div class="hours">
         <span></span>
         <Hours {axis} {marks} />
@@ -156,7 +160,11 @@
           </div>
         {/each}
       </div>
-      {#if problem}<Notice tone="wrong">{problem.message} Nothing was saved.</Notice>{/if}
+      {#if problem?.misfitCount}
+        <Misfits {problem} onaccept={() => save(problem?.misfitCount)} onback={() => (problem = undefined)} />
+      {:else if problem}
+        <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
+      {/if}
       <div class="sticky bottom-0 flex flex-wrap items-end gap-4 border-t border-edge bg-page py-3">
         <Field label="In force from" error={problem?.fields[`${prefix}from`]}>
           {#snippet children(tie)}<input
@@ -173,6 +181,7 @@
         </p>
       </div>
     </form>
+    <Days staff={id} />
   </PersonFrame>
 {/if}
 

@@ -11,7 +11,8 @@
     onclose,
   }: { visit: Shape<'WallVisit'>; staff: string; title: string; onclose: () => void } = $props();
 
-  let asking = $state(false);
+  /** The booking that is about to be cancelled. */
+  let asking = $state(0);
   let busy = $state(false);
   let fault = $state('');
 
@@ -25,13 +26,16 @@
       fault = problemOf(cause).message;
     } finally {
       busy = false;
-      asking = false;
+      asking = 0;
     }
   }
-  const path = $derived({ params: { path: { id: visit.id } } });
-  const cancel = () => act(api.POST('/api/bookings/{id}/cancel', path), true);
-  const decide = (accept: boolean) =>
-    act(api.POST('/api/bookings/{id}/decision', { ...path, body: { accept } }), !accept);
+  type Client = Shape<'WallClient'>;
+  const path = (c: Client) => ({ params: { path: { id: c.id } } });
+  const cancel = (c: Client) =>
+    act(api.POST('/api/bookings/{id}/cancel', path(c)), visit.clients.length === 1);
+  const decide = (c: Client, accept: boolean) =>
+    act(api.POST('/api/bookings/{id}/decision', { ...path(c), body: { accept } }), !accept);
+  const shared = $derived(visit.client !== visit.clients[0]?.name);
 </script>
 
 <aside class="w-80 flex-none border-l border-edge bg-base-100 p-4" aria-label="Booking">
@@ -48,30 +52,46 @@
     <dd>{visit.service}</dd>
     <dt class="text-mute">With buffers</dt>
     <dd>{visit.occupied.label}</dd>
-    <dt class="text-mute">Reference</dt>
-    <dd>{visit.reference}</dd>
-    <dt class="text-mute">Mail</dt>
-    <dd class="break-words">{visit.mail}</dd>
-    <dt class="text-mute">Status</dt>
-    <dd>{visit.status === 'pending' ? 'waits for your decision' : visit.status}</dd>
+    {#if visit.with.length}
+      <dt class="text-mute">Also</dt>
+      <dd>{visit.with.join(', ')}</dd>
+    {/if}
+    {#if visit.picked}
+      <dt class="text-mute">Picked</dt>
+      <dd>{visit.picked}</dd>
+    {/if}
     <dt class="text-mute">Outside</dt>
     <dd>{copyWords[visit.copy as CopyState]}{visit.copyNote ? `: ${visit.copyNote}` : ''}</dd>
   </dl>
-  <div class="mt-4 grid gap-2">
-    {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
-    {#if visit.status === 'pending'}
-      <Notice>A calendar could not be read when this was booked.</Notice>
-      <button class="btn btn-primary" disabled={busy} onclick={() => decide(true)}>Confirm the booking</button
-      >
-      <button class="btn" disabled={busy} onclick={() => decide(false)}>Decline it</button>
-    {:else if asking}
-      <Notice>The time is free at once, and the copy is removed from the outside calendar.</Notice>
-      <div class="flex gap-2">
-        <button class="btn btn-error grow" disabled={busy} onclick={cancel}>Cancel the booking</button>
-        <button class="btn" onclick={() => (asking = false)}>Keep it</button>
-      </div>
-    {:else}
-      <button class="btn" onclick={() => (asking = true)}>Cancel this booking…</button>
-    {/if}
-  </div>
+  {#if fault}<div class="mt-3"><Notice tone="wrong">{fault}</Notice></div>{/if}
+  <ul class="mt-3 grid gap-3">
+    {#each visit.clients as c (c.id)}
+      <li class="grid gap-1 border-t border-base-300 pt-3 text-sm">
+        {#if shared}<b>{c.name}{c.places > 1 ? `, ${c.places} places` : ''}</b>{/if}
+        <span>Reference <b>{c.reference}</b></span>
+        <span class="break-words text-mute">{c.mail}</span>
+        {#if c.status === 'pending'}
+          <Notice>It waits for you: a calendar could not be read when it was booked.</Notice>
+          <div class="flex gap-2">
+            <button class="btn btn-primary btn-sm grow" disabled={busy} onclick={() => decide(c, true)}
+              >Confirm</button
+            >
+            <button class="btn btn-sm grow" disabled={busy} onclick={() => decide(c, false)}>Decline</button>
+          </div>
+        {:else if asking === c.id}
+          <Notice>The time is free at once, and the copy outside is put right.</Notice>
+          <div class="flex gap-2">
+            <button class="btn btn-error btn-sm grow" disabled={busy} onclick={() => cancel(c)}
+              >Cancel the booking</button
+            >
+            <button class="btn btn-sm" onclick={() => (asking = 0)}>Keep it</button>
+          </div>
+        {:else}
+          <button class="btn btn-sm justify-self-start" onclick={() => (asking = c.id)}
+            >Cancel this booking…</button
+          >
+        {/if}
+      </li>
+    {/each}
+  </ul>
 </aside>

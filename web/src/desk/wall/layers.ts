@@ -1,5 +1,5 @@
 import type { Shape } from '$lib/api/client';
-import { between } from '$lib/lane/geometry';
+import { between, initials } from '$lib/lane/geometry';
 import type { CopyState, Layers } from '$lib/lane/lane';
 import { reasonWords } from '$lib/lane/reasons';
 
@@ -19,6 +19,7 @@ export function layersOf(wall: Shape<'Wall'>, lane: Shape<'WallLane'>): Layers {
       key: String(v.id),
       occupied: between(v.occupied),
       title: v.client,
+      short: v.clients[0]?.name === v.client ? initials(v.client) : v.client.replace(/ of (\d+).*/, '/$1'),
       sub: v.service,
       label: v.label,
       hue: v.hue,

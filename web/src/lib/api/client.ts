@@ -11,6 +11,9 @@ export class Problem extends Error {
   readonly fields: Record<string, string>;
   readonly nearest: Shape<'Start'>[];
   readonly reasons: string[];
+  /** The first of the bookings that a change of rules would leave outside them, and how many there are. */
+  readonly misfits: Shape<'Misfit'>[];
+  readonly misfitCount: number;
 
   constructor(body: Partial<Shape<'Problem'>>, status: number) {
     super(body.detail ?? 'Something went wrong on our side.');
@@ -18,6 +21,8 @@ export class Problem extends Error {
     this.fields = Object.fromEntries((body.errors ?? []).map((e) => [e.field, e.message]));
     this.nearest = body.nearest ?? [];
     this.reasons = body.reasons ?? [];
+    this.misfits = body.misfits ?? [];
+    this.misfitCount = body.misfitCount ?? 0;
   }
 }
 

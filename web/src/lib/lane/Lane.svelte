@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import Arch from './Arch.svelte';
-  import { initials, left, place, visible, type Axis } from './geometry';
+  import { left, place, visible, type Axis } from './geometry';
   import { copyWords, type Layers, type Solid } from './lane';
 
   let {
@@ -62,7 +62,7 @@
           title="{s.label} {s.title}, {s.sub}; {copyWords[s.copy]}"
           onclick={() => onpick?.(s)}
         >
-          <b><span class="long">{s.title}</span><span class="short">{initials(s.title)}</span></b>
+          <b><span class="long">{s.title}</span><span class="short">{s.short}</span></b>
           <span class="sub">{s.sub}</span>
           <span class="seal"><Arch state={s.copy} /></span>
         </button>
@@ -239,6 +239,7 @@
     }
     .solid .short {
       display: inline;
+      margin-left: -3px;
     }
   }
   .sill {

@@ -11,6 +11,8 @@ export type Solid = Part & {
   key: string;
   occupied: Part;
   title: string;
+  /** The title where there is no room for it. */
+  short: string;
   sub: string;
   label: string;
   hue: number;

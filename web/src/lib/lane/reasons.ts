@@ -9,6 +9,7 @@ const words: Record<string, string> = {
   places: 'no place left',
   cap: 'the cap for the day is reached',
   resource: 'no room or equipment is free',
+  'not-performed': 'nobody performs it any more',
 };
 
 export function reasonWords(codes: string[]): string {

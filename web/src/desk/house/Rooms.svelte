@@ -1,0 +1,60 @@
+<script lang="ts">
+  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import Field from '$lib/ui/Field.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+
+  /** Rooms and equipment, by kind. */
+  let resources = $state<Shape<'Resource'>[]>([]);
+  let name = $state('');
+  let kind = $state('');
+  let problem = $state<Problem>();
+
+  async function load() {
+    resources = (await data(api.GET('/api/resources'))).items;
+  }
+  void load();
+
+  async function add(e: SubmitEvent) {
+    e.preventDefault();
+    problem = undefined;
+    try {
+      await data(api.POST('/api/resources', { body: { name, kind } }));
+      [name, kind] = ['', ''];
+      await load();
+    } catch (cause) {
+      problem = problemOf(cause);
+    }
+  }
+</script>
+
+<section class="grid content-start gap-4" aria-labelledby="rooms">
+  <div>
+    <h2 class="text-2xl" id="rooms">Rooms and equipment</h2>
+    <p class="text-mute">A visit takes one of each kind that its service needs, and holds it alone.</p>
+  </div>
+  <ul class="sheet divide-y divide-base-300">
+    {#each resources as r (r.id)}
+      <li class="flex items-baseline gap-3 px-4 py-2.5">
+        <b>{r.name}</b> <span class="text-mute">{r.kind}</span>
+      </li>
+    {:else}
+      <li class="px-4 py-3 text-mute">
+        None yet. Add the first one below; then say on a service that it needs its kind.
+      </li>
+    {/each}
+  </ul>
+  <form class="grid items-start gap-3 sm:grid-cols-[1fr_1fr_auto]" onsubmit={add} novalidate>
+    <Field label="Name" error={problem?.fields.name}>
+      {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}
+    </Field>
+    <Field label="Kind" hint="As in workshop bay" error={problem?.fields.kind}>
+      {#snippet children(tie)}<input class="input w-full" list="kinds" bind:value={kind} {...tie} />{/snippet}
+    </Field>
+    <datalist id="kinds">
+      {#each new Set(resources.map((r) => r.kind)) as k (k)}<option value={k}></option>{/each}
+    </datalist>
+    <button class="btn mt-6">Add</button>
+  </form>
+  {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong">{problem.message}</Notice
+    >{/if}
+</section>

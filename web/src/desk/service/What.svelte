@@ -1,0 +1,66 @@
+<script lang="ts">
+  import Field from '$lib/ui/Field.svelte';
+  import type { Fault, Form } from './form';
+
+  /** What the service is, as clients read it. */
+  let { form = $bindable(), fault }: { form: Form; fault: Fault } = $props();
+
+  const hues = ['Petrol', 'Plum', 'Indigo', 'Olive', 'Rust', 'Slate', 'Berry', 'Pine'];
+</script>
+
+<fieldset class="sheet grid gap-4 p-5 md:grid-cols-3">
+  <legend class="sr-only">What it is</legend>
+  <Field label="Name" error={fault('name')}>
+    {#snippet children(tie)}<input class="input w-full" bind:value={form.name} {...tie} />{/snippet}
+  </Field>
+  <Field label="Where" hint="As clients read it." error={fault('place')}>
+    {#snippet children(tie)}<input class="input w-full" bind:value={form.place} {...tie} />{/snippet}
+  </Field>
+  <Field
+    label="Address of its page"
+    hint={form.slug ? '' : 'Made from the name when empty.'}
+    error={fault('slug')}
+  >
+    {#snippet children(tie)}
+      <label class="input w-full"
+        ><span class="label">/book/</span><input bind:value={form.slug} {...tie} /></label
+      >
+    {/snippet}
+  </Field>
+  <div class="md:col-span-2">
+    <p class="mb-1 text-sm font-semibold" id="hue">Colour on the wall</p>
+    <div class="flex flex-wrap gap-2" role="radiogroup" aria-labelledby="hue">
+      {#each hues as name, i (name)}
+        <label class="hue" style="--hue:var(--color-hue-{i})" title={name}>
+          <input type="radio" name="hue" value={i} bind:group={form.hue} aria-label={name} />
+        </label>
+      {/each}
+    </div>
+  </div>
+  <label class="flex items-center gap-2 self-end pb-1 font-semibold">
+    <input class="checkbox checkbox-sm checkbox-primary" type="checkbox" bind:checked={form.paused} />
+    Paused for now
+  </label>
+</fieldset>
+
+<style>
+  .hue {
+    width: 30px;
+    height: 34px;
+    border-radius: 8px 8px 2px 2px;
+    background: var(--hue);
+    cursor: pointer;
+  }
+  .hue:has(:checked) {
+    box-shadow:
+      0 0 0 2px var(--color-base-100),
+      0 0 0 4px var(--color-ink);
+  }
+  .hue:has(:focus-visible) {
+    outline: 2px solid var(--color-primary);
+    outline-offset: 5px;
+  }
+  .hue input {
+    appearance: none;
+  }
+</style>
