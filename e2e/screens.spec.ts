@@ -6,6 +6,7 @@ const screens = [
   { path: '/', shows: 'Mara Quillon' },
   { path: '/team', shows: 'Bookings go to Work' },
   { path: '/team/1', shows: 'Save the hours' },
+  { path: '/team/1/details', shows: 'No cap on visits a day.' },
   { path: '/team/3/calendars', shows: 'block Bryn’s time' },
   { path: '/team/6/calendars', shows: 'Link a calendar account' },
   { path: '/services', shows: 'Concert tuning' },

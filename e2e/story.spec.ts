@@ -213,7 +213,7 @@ for (const kind of ['the stand-in host', 'a real CalDAV server'] as const) {
     await first.getByRole('button', { name: 'Continue' }).click();
     await first.getByRole('button', { name: 'Move it here' }).click();
     await expect(first.getByRole('status')).toHaveText('Moved');
-    await expect(desk.getByRole('button', { name: /14:30–16:00 Rosa Osei/ })).toBeVisible();
+    await expect(desk.getByTitle(/14:30–16:00 Rosa Osei/)).toBeVisible();
     await expect
       .poll(async () => (await out.titles()).filter((t) => t.includes('Rosa Osei')).join())
       .toMatch(/14:30–16:00|T143000Z/);

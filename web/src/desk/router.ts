@@ -6,6 +6,7 @@ export const { p, navigate, route, isActive } = createRouter({
   '/team': () => import('./routes/Team.svelte'),
   '/team/:id': () => import('./routes/PersonHours.svelte'),
   '/team/:id/calendars': () => import('./routes/PersonCalendars.svelte'),
+  '/team/:id/details': () => import('./routes/PersonDetails.svelte'),
   '/services': () => import('./routes/Services.svelte'),
   '/services/:id': () => import('./routes/Service.svelte'),
   '/house': () => import('./routes/House.svelte'),

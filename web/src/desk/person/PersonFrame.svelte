@@ -10,7 +10,7 @@
     children,
   }: {
     member: Shape<'StaffMember'>;
-    here: 'hours' | 'calendars';
+    here: 'hours' | 'calendars' | 'details';
     sentence: Snippet;
     children: Snippet;
   } = $props();
@@ -18,6 +18,7 @@
   const tabs = $derived([
     { key: 'hours', label: 'Hours', href: `/team/${member.id}` },
     { key: 'calendars', label: 'Calendars', href: `/team/${member.id}/calendars` },
+    { key: 'details', label: 'Details', href: `/team/${member.id}/details` },
   ]);
 </script>
 

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import SpanFields from '$lib/hours/SpanFields.svelte';
-  import { plainDate } from '$lib/hours/dates';
+  import { draftPatterns, inForce, patternsOf, spanWords, type DraftPattern } from '$lib/hours/patterns';
   import { lengthOf } from '$lib/hours/wallclock';
   import {
     dayKeys,
@@ -9,7 +9,6 @@
     draftOf,
     minutesOfWeek,
     pieces,
-    weekOf,
     type DayKey,
     type Draft,
   } from '$lib/hours/week';
@@ -24,42 +23,46 @@
 
   const id = $derived(Number(route.params.id));
   let member = $state<Shape<'StaffMember'>>();
-  let patterns = $state<Shape<'Pattern'>[]>([]);
-  let from = $state('');
-  let week = $state(draftOf());
+  let drafts = $state<DraftPattern[]>([]);
+  /** Which pattern and which week of its cycle are shown. */
+  let at = $state(0);
+  let weekAt = $state(0);
   let kept = $state('');
   let saved = $state(false);
   let problem = $state<Problem>();
   let missing = $state('');
 
-  const written = () => JSON.stringify({ from, week: weekOf(week) });
+  const written = () => JSON.stringify(patternsOf(drafts));
   const changed = $derived(written() !== kept);
+  const draft = $derived(drafts[at]);
+  const week = $derived(draft?.weeks[weekAt] ?? draftOf());
+  const today = new Date().toISOString().slice(0, 10);
+  const present = $derived(inForce(drafts, today));
+  const average = $derived(
+    draft ? Math.round(draft.weeks.reduce((sum, w) => sum + minutesOfWeek(w), 0) / draft.weeks.length) : 0,
+  );
 
   async function load(id: number) {
     const path = { params: { path: { id } } };
     try {
       member = await data(api.GET('/api/staff/{id}', path));
-      patterns = (await data(api.GET('/api/staff/{id}/hours', path))).patterns;
+      drafts = draftPatterns((await data(api.GET('/api/staff/{id}/hours', path))).patterns);
     } catch (cause) {
       missing = problemOf(cause).message;
       return;
     }
-    const last = patterns.at(-1);
-    from = last?.from ?? new Date().toISOString().slice(0, 10);
-    week = draftOf(last?.cycle[0]);
-    kept = patterns.length ? written() : '';
+    kept = written();
+    if (drafts.length === 0) drafts = [{ from: today, until: '', weeks: [draftOf()] }];
+    [at, weekAt] = [Math.max(0, inForce(drafts, today)), 0];
   }
   $effect(() => void load(id));
 
   async function save(accept = 0) {
     problem = undefined;
     saved = false;
-    const pattern = { from, until: patterns.at(-1)?.until ?? null, cycle: [weekOf(week)] };
     try {
-      const body = { patterns: [...patterns.slice(0, -1), pattern] };
-      patterns = (
-        await data(api.PUT('/api/staff/{id}/hours', { params: { path: { id }, query: { accept } }, body }))
-      ).patterns;
+      const body = { patterns: patternsOf(drafts) };
+      await data(api.PUT('/api/staff/{id}/hours', { params: { path: { id }, query: { accept } }, body }));
       kept = written();
       saved = true;
     } catch (cause) {
@@ -67,9 +70,26 @@
     }
   }
 
-  const prefix = $derived(`patterns[${Math.max(0, patterns.length - 1)}].`);
+  function addPattern() {
+    drafts.push({ from: '', until: '', weeks: draft ? $state.snapshot(draft.weeks) : [draftOf()] });
+    [at, weekAt] = [drafts.length - 1, 0];
+  }
+  function removePattern() {
+    drafts.splice(at, 1);
+    [at, weekAt] = [Math.max(0, at - 1), 0];
+  }
+  function addWeek() {
+    draft?.weeks.push($state.snapshot(week));
+    weekAt = (draft?.weeks.length ?? 1) - 1;
+  }
+  function removeWeek() {
+    draft?.weeks.splice(weekAt, 1);
+    weekAt = Math.max(0, weekAt - 1);
+  }
+
+  const prefix = $derived(`patterns[${at}].`);
   function faults(day: DayKey, kind: 'spans' | 'breaks'): Record<number, string> {
-    const path = `${prefix}cycle[0].${day}.${kind}`;
+    const path = `${prefix}cycle[${weekAt}].${day}.${kind}`;
     return Object.fromEntries(
       Object.entries(problem?.fields ?? {}).flatMap(([field, message]) => {
         const at = field.startsWith(path) ? /^\[(\d+)\]/.exec(field.slice(path.length)) : null;
@@ -102,17 +122,47 @@
 
 {#if missing}
   <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{missing}</Notice></div>
-{:else if member}
+{:else if member && draft}
   <PersonFrame {member} here="hours">
     {#snippet sentence()}
-      {#if minutesOfWeek(week) === 0}
-        No hours yet: nothing of this person’s time is offered.
-      {:else}
-        Open <b>{lengthOf(minutesOfWeek(week))}</b> a week from
-        <b>{plainDate(from)}</b>
-        on, by the clock in {member?.zone.split('/').pop()?.replaceAll('_', ' ')}.
+      {#if average === 0}
+        No hours{draft?.from ? ` ${spanWords(draft)}` : ' yet'}: nothing of this person’s time is offered.
+      {:else if draft}
+        Open <b>{lengthOf(average)}</b> a week, <b>{spanWords(draft)}</b>{at === present
+          ? ', in force now'
+          : ''}, by the clock in {member?.zone.split('/').pop()?.replaceAll('_', ' ')}.
       {/if}
     {/snippet}
+    <div class="flex flex-wrap items-center gap-2" role="group" aria-label="Patterns">
+      {#each drafts as d, i (i)}
+        <button
+          type="button"
+          class="btn btn-sm"
+          class:btn-secondary={i === at}
+          aria-pressed={i === at}
+          onclick={() => ([at, weekAt] = [i, 0])}>{spanWords(d)}{i === present ? ' · now' : ''}</button
+        >
+      {/each}
+      <button type="button" class="link-plain text-sm" onclick={addPattern}>add a pattern</button>
+      <span class="grow"></span>
+      {#if draft && draft.weeks.length > 1}
+        {#each draft.weeks as w, i (w)}
+          <button
+            type="button"
+            class="btn btn-sm"
+            class:btn-secondary={i === weekAt}
+            aria-pressed={i === weekAt}
+            onclick={() => (weekAt = i)}>Week {i + 1}</button
+          >
+        {/each}
+        <button type="button" class="link-plain text-sm" onclick={removeWeek}>remove this week</button>
+      {/if}
+      {#if draft && draft.weeks.length < 8}
+        <button type="button" class="link-plain text-sm" onclick={addWeek}>
+          {draft.weeks.length > 1 ? 'add a week' : 'alternate weeks'}
+        </button>
+      {/if}
+    </div>
     <form
       onsubmit={(e) => {
         e.preventDefault();
@@ -166,16 +216,29 @@
         <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
       {/if}
       <div class="sticky bottom-0 flex flex-wrap items-end gap-4 border-t border-edge bg-page py-3">
-        <Field label="In force from" error={problem?.fields[`${prefix}from`]}>
-          {#snippet children(tie)}<input
-              class="input w-44"
-              type="date"
-              bind:value={from}
-              {...tie}
-            />{/snippet}
-        </Field>
+        {#if draft}
+          <Field label="In force from" error={problem?.fields[`${prefix}from`]}>
+            {#snippet children(tie)}<input
+                class="input w-44"
+                type="date"
+                bind:value={draft.from}
+                {...tie}
+              />{/snippet}
+          </Field>
+          <Field label="Until" error={problem?.fields[`${prefix}until`]}>
+            {#snippet children(tie)}<input
+                class="input w-44"
+                type="date"
+                bind:value={draft.until}
+                {...tie}
+              />{/snippet}
+          </Field>
+        {/if}
         <button class="btn btn-primary" disabled={!changed}>Save the hours</button>
         <button type="button" class="btn" disabled={!changed} onclick={() => load(id)}>Discard</button>
+        {#if drafts.length > 1}
+          <button type="button" class="btn btn-ghost" onclick={removePattern}>Remove this pattern</button>
+        {/if}
         <p class="pb-2 text-sm text-mute" role="status">
           {changed ? 'Not saved yet' : saved ? 'Saved' : ''}
         </p>

@@ -36,12 +36,17 @@
   }
 
   async function load(id: number) {
-    missing = '';
+    [missing, problem] = ['', undefined];
+    // A new service can be typed at once: what comes later must not write over it.
+    if (!id) [form, page, kept] = [{ ...fresh, hue: Math.floor(Math.random() * 8) }, '', ''];
     try {
-      team = (await data(api.GET('/api/staff'))).items;
-      kinds = [...new Set((await data(api.GET('/api/resources'))).items.map((r) => r.kind))];
+      const [people, resources] = await Promise.all([
+        data(api.GET('/api/staff')),
+        data(api.GET('/api/resources')),
+      ]);
+      team = people.items;
+      kinds = [...new Set(resources.items.map((r) => r.kind))];
       if (id) take(await data(api.GET('/api/services/{id}', { params: { path: { id } } })));
-      else [form, page, kept] = [{ ...fresh, hue: Math.floor(Math.random() * 8) }, '', ''];
     } catch (cause) {
       missing = problemOf(cause).message;
     }
