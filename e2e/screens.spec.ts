@@ -1,38 +1,44 @@
-import { AxeBuilder } from '@axe-core/playwright';
-import { type Page } from '@playwright/test';
-import { expect, signIn, test } from './niche';
+import { AxeBuilder } from "@axe-core/playwright";
+import { type Page } from "@playwright/test";
+import { expect, signIn, test } from "./niche";
 
 const screens = [
-  { path: '/', shows: 'Mara Quillon' },
-  { path: '/team', shows: 'Bookings go to Work' },
-  { path: '/team/1', shows: 'Save the hours' },
-  { path: '/team/1/details', shows: 'No cap on visits a day.' },
-  { path: '/team/3/calendars', shows: 'block Bryn’s time' },
-  { path: '/team/6/calendars', shows: 'Link a calendar account' },
-  { path: '/services', shows: 'Concert tuning' },
-  { path: '/services/1', shows: 'Who performs it' },
-  { path: '/house', shows: 'Stocktaking' },
-  { path: '/nowhere', shows: 'There is nothing at this address' },
-  { path: '/book/home-tuning', shows: 'Soonest', phone: true },
-  { path: '/book/care-class', shows: 'For', phone: true },
-  { path: '/book/none', shows: 'There is no such page', phone: true },
-  { path: '/booking/none', shows: 'There is no such booking', phone: true },
+  { path: "/", shows: "Mara Quillon" },
+  { path: "/team", shows: "Bookings go to Work" },
+  { path: "/team/1", shows: "Save the hours" },
+  { path: "/team/1/details", shows: "No cap on visits a day." },
+  { path: "/team/3/calendars", shows: "block Bryn’s time" },
+  { path: "/team/6/calendars", shows: "Link a calendar account" },
+  { path: "/services", shows: "Concert tuning" },
+  { path: "/services/1", shows: "Who performs it" },
+  { path: "/house", shows: "Stocktaking" },
+  { path: "/nowhere", shows: "There is nothing at this address" },
+  { path: "/book/home-tuning", shows: "Soonest", phone: true },
+  { path: "/book/care-class", shows: "For", phone: true },
+  { path: "/book/none", shows: "There is no such page", phone: true },
+  { path: "/booking/none", shows: "There is no such booking", phone: true },
 ];
 
 async function isSound(page: Page) {
   const found = await new AxeBuilder({ page }).analyze();
-  expect(found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(', ')}`)).toEqual([]);
-  const spill = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
-  expect(spill, 'nothing spills over the side').toBeLessThanOrEqual(0);
+  expect(
+    found.violations.map(
+      (v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`,
+    ),
+  ).toEqual([]);
+  const spill = await page.evaluate(
+    () => document.documentElement.scrollWidth - window.innerWidth,
+  );
+  expect(spill, "nothing spills over the side").toBeLessThanOrEqual(0);
 }
 
-for (const colorScheme of ['light', 'dark'] as const) {
+for (const colorScheme of ["light", "dark"] as const) {
   test.describe(`in ${colorScheme}`, () => {
     test.use({ colorScheme });
     for (const { path, shows, phone } of screens) {
       test(`${path} is sound for everybody`, async ({ page, demo }) => {
         const strange: string[] = [];
-        page.on('pageerror', (e) => strange.push(e.message));
+        page.on("pageerror", (e) => strange.push(e.message));
         await signIn(page, demo);
         await page.goto(demo.address + path);
         await expect(page.getByText(shows).first()).toBeVisible();
@@ -45,28 +51,36 @@ for (const colorScheme of ['light', 'dark'] as const) {
       });
     }
 
-    test('signing in is sound for everybody', async ({ page, demo }) => {
+    test("signing in is sound for everybody", async ({ page, demo }) => {
       await page.goto(demo.address);
-      await page.getByLabel('Mail address').fill('admin@quillon.example');
-      await page.getByLabel('Password').fill('a guess');
-      await page.getByRole('button', { name: 'Sign in' }).click();
-      await expect(page.getByText('do not belong together')).toBeVisible();
+      await page.getByLabel("Mail address").fill("admin@quillon.example");
+      await page.getByLabel("Password").fill("a guess");
+      await page.getByRole("button", { name: "Sign in" }).click();
+      await expect(page.getByText("do not belong together")).toBeVisible();
       await isSound(page);
     });
   });
 }
 
-test('the client’s page is used by keyboard alone, in another zone', async ({ page, demo }) => {
+test("the client’s page is used by keyboard alone, in another zone", async ({
+  page,
+  demo,
+}) => {
   await page.goto(`${demo.address}/book/video-appraisal`);
-  await page.getByLabel('Times for').selectOption('America/St_Johns');
-  const start = page.getByRole('region', { name: 'Tomorrow' }).getByRole('button').first();
-  await expect(start).toHaveText('08:00');
+  await page.getByLabel("Times for").selectOption("America/St_Johns");
+  const start = page
+    .getByRole("region", { name: "Tomorrow" })
+    .getByRole("button")
+    .first();
+  await expect(start).toHaveText("08:00");
   await start.focus();
-  await page.keyboard.press('Enter');
-  await expect(start).toHaveAttribute('aria-pressed', 'true');
-  await expect(page.getByRole('region', { name: 'Chosen' })).toContainText('Tuesday 24 November, 08:00–08:30');
-  await page.getByRole('button', { name: '12 h' }).click();
-  await expect(start).toHaveText('8:00 am');
-  await page.getByRole('button', { name: 'afternoons' }).click();
-  await expect(page.getByRole('button', { name: '8:00 am' })).toHaveCount(0);
+  await page.keyboard.press("Enter");
+  await expect(start).toHaveAttribute("aria-pressed", "true");
+  await expect(page.getByRole("region", { name: "Chosen" })).toContainText(
+    "Tuesday 24 November, 08:00–08:30",
+  );
+  await page.getByRole("button", { name: "12 h" }).click();
+  await expect(start).toHaveText("8:00 am");
+  await page.getByRole("button", { name: "afternoons" }).click();
+  await expect(page.getByRole("button", { name: "8:00 am" })).toHaveCount(0);
 });

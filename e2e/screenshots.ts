@@ -1,32 +1,43 @@
-import { resolve } from 'node:path';
-import { expect, signIn, test } from './niche';
+import { resolve } from "node:path";
+import { expect, signIn, test } from "./niche";
 
 /** The pictures in docs/screenshots, from the demo's data. */
 const pictures = [
-  { name: 'wall', path: '/', shows: 'Mara Quillon' },
-  { name: 'wall-dark', path: '/', shows: 'Mara Quillon', dark: true },
-  { name: 'team', path: '/team', shows: 'Bookings go to Work' },
-  { name: 'hours', path: '/team/1', shows: 'Save the hours' },
-  { name: 'calendars', path: '/team/3/calendars', shows: 'block Bryn’s time' },
-  { name: 'services', path: '/services', shows: 'Concert tuning' },
-  { name: 'service', path: '/services/1', shows: 'Who performs it' },
-  { name: 'house', path: '/house', shows: 'Stocktaking' },
-  { name: 'page', path: '/book/home-tuning', shows: 'Soonest' },
-  { name: 'page-phone', path: '/book/home-tuning', shows: 'Soonest', phone: true },
-  { name: 'sign-in', path: '/', shows: 'Sign in', out: true },
+  { name: "wall", path: "/", shows: "Mara Quillon" },
+  { name: "wall-dark", path: "/", shows: "Mara Quillon", dark: true },
+  { name: "team", path: "/team", shows: "Bookings go to Work" },
+  { name: "hours", path: "/team/1", shows: "Save the hours" },
+  { name: "calendars", path: "/team/3/calendars", shows: "block Bryn’s time" },
+  { name: "services", path: "/services", shows: "Concert tuning" },
+  { name: "service", path: "/services/1", shows: "Who performs it" },
+  { name: "house", path: "/house", shows: "Stocktaking" },
+  { name: "page", path: "/book/home-tuning", shows: "Soonest" },
+  {
+    name: "page-phone",
+    path: "/book/home-tuning",
+    shows: "Soonest",
+    phone: true,
+  },
+  { name: "sign-in", path: "/", shows: "Sign in", out: true },
 ];
 
 for (const p of pictures) {
   test(p.name, async ({ page, demo }) => {
-    await page.emulateMedia({ colorScheme: p.dark ? 'dark' : 'light' });
+    await page.emulateMedia({ colorScheme: p.dark ? "dark" : "light" });
     if (p.phone) await page.setViewportSize({ width: 390, height: 844 });
     if (!p.out) await signIn(page, demo);
     await page.goto(demo.address + p.path);
     await expect(page.getByText(p.shows).first()).toBeVisible();
-    if (p.name.startsWith('page')) {
-      await page.getByRole('region', { name: 'Tomorrow' }).getByRole('button').nth(2).click();
+    if (p.name.startsWith("page")) {
+      await page
+        .getByRole("region", { name: "Tomorrow" })
+        .getByRole("button")
+        .nth(2)
+        .click();
     }
     await page.evaluate(() => document.fonts.ready);
-    await page.screenshot({ path: resolve(import.meta.dirname, `../docs/screenshots/${p.name}.png`) });
+    await page.screenshot({
+      path: resolve(import.meta.dirname, `../docs/screenshots/${p.name}.png`),
+    });
   });
 }

@@ -31,7 +31,7 @@ func demoCommand() *cobra.Command {
 			if now != "" {
 				at, err := time.Parse(time.RFC3339, now)
 				if err != nil {
-					return fmt.Errorf("--now: %q is not a date-time of RFC 3339, as in 2026-11-23T09:00:00Z", now)
+					return badInput{fmt.Errorf("--now: %q is not a date-time of RFC 3339, as in 2026-11-23T09:00:00Z", now)}
 				}
 				d.now = at
 			}

@@ -19,6 +19,15 @@ import (
 var version = "development"
 
 func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := rootCommand().ExecuteContext(ctx); err != nil {
+		fmt.Fprintln(os.Stderr, "niche:", err)
+		os.Exit(exitCode(err))
+	}
+}
+
+func rootCommand() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "niche",
 		Short:         "The scheduling administrator's desk for a service business",
@@ -27,12 +36,7 @@ func main() {
 	}
 	root.AddCommand(serveCommand(), demoCommand(), offersCommand(), whyCommand(), versionCommand(), describeCommand())
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return badInput{err} })
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	defer stop()
-	if err := root.ExecuteContext(ctx); err != nil {
-		fmt.Fprintln(os.Stderr, "niche:", err)
-		os.Exit(exitCode(err))
-	}
+	return root
 }
 
 // badInput is an error in what the program was given, and not in its work.

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { ChevronLeft, ChevronRight } from '@lucide/svelte';
+  import ChevronLeft from '@lucide/svelte/icons/chevron-left';
+  import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import Hours from '$lib/lane/Hours.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -120,7 +121,7 @@
         {#if page.places > 1 && !moving}
           <label class="select w-full sm:w-36">
             <span class="label">For</span>
-            <select bind:value={places}>
+            <select bind:value={places} aria-label="How many">
               {#each { length: page.places }, i (i)}<option value={i + 1}>{i + 1}</option>{/each}
             </select>
           </label>

@@ -1,5 +1,7 @@
 <script lang="ts">
-  import { Moon, Sun, SunMoon } from '@lucide/svelte';
+  import Moon from '@lucide/svelte/icons/moon';
+  import Sun from '@lucide/svelte/icons/sun';
+  import SunMoon from '@lucide/svelte/icons/sun-moon';
   import Brand from '$lib/ui/Brand.svelte';
   import { isActive, p } from './router';
   import { applyScheme, presentScheme, type Scheme } from './scheme';

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { X } from '@lucide/svelte';
+  import X from '@lucide/svelte/icons/x';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { longDate } from '$lib/hours/dates';
   import Field from '$lib/ui/Field.svelte';

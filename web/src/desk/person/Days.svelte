@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { X } from '@lucide/svelte';
+  import X from '@lucide/svelte/icons/x';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { shortDate } from '$lib/hours/dates';
   import { readTime } from '$lib/hours/wallclock';

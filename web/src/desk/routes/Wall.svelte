@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { ChevronLeft, ChevronRight } from '@lucide/svelte';
+  import ChevronLeft from '@lucide/svelte/icons/chevron-left';
+  import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { searchParams } from 'sv-router';
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { X } from '@lucide/svelte';
+  import X from '@lucide/svelte/icons/x';
   import { api, problemOf, type Shape } from '$lib/api/client';
   import { copyWords, type CopyState } from '$lib/lane/lane';
   import Notice from '$lib/ui/Notice.svelte';

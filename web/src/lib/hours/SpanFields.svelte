@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { Plus, X } from '@lucide/svelte';
+  import Plus from '@lucide/svelte/icons/plus';
+  import X from '@lucide/svelte/icons/x';
   import { readTime } from './wallclock';
   import type { Draft } from './week';
 

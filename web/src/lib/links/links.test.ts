@@ -1,0 +1,114 @@
+import { fireEvent, render, screen, waitFor } from '@testing-library/svelte';
+import { describe, expect, it, vi } from 'vitest';
+import { api, Problem, type Shape } from '$lib/api/client';
+import LinkCard from './LinkCard.svelte';
+import LinkForm from './LinkForm.svelte';
+
+// The server's side of the conversation is played here.
+vi.mock('$lib/api/client', async (original) => ({
+  ...(await original<typeof import('$lib/api/client')>()),
+  api: { POST: vi.fn(), PUT: vi.fn() },
+}));
+const post = vi.mocked(api.POST as (...args: unknown[]) => Promise<unknown>);
+const put = vi.mocked(api.PUT as (...args: unknown[]) => Promise<unknown>);
+
+const calendar = (change: Partial<Shape<'Calendar'>>): Shape<'Calendar'> => ({
+  id: 1,
+  name: 'Family',
+  colour: '#a4508b',
+  canWrite: true,
+  blocks: false,
+  getsBookings: false,
+  state: 'fresh',
+  error: '',
+  readAgo: 22,
+  ahead: 31,
+  skipped: 0,
+  ...change,
+});
+const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
+  id: 4,
+  host: 'calendar.example',
+  username: 'bryn',
+  createdAt: '2026-11-03T10:00:00Z',
+  calendars,
+});
+
+describe('linking an account', () => {
+  it('says what is wrong at its field, and keeps what was typed', async () => {
+    post.mockRejectedValue(
+      new Problem(
+        { detail: 'No.', errors: [{ field: 'password', message: 'The host does not accept it.' }] },
+        422,
+      ),
+    );
+    const linked = vi.fn();
+    render(LinkForm, { staff: 3, name: 'Bryn', onlinked: linked });
+    await fireEvent.input(screen.getByLabelText('Host or CalDAV address'), {
+      target: { value: 'calendar.example' },
+    });
+    await fireEvent.click(screen.getByRole('button', { name: 'Sign in and find calendars' }));
+    const key = screen.getByLabelText('App password');
+    await waitFor(() => expect(key.getAttribute('aria-invalid')).toBe('true'));
+    expect(document.getElementById(key.getAttribute('aria-describedby') ?? '')?.textContent).toBe(
+      'The host does not accept it.',
+    );
+    expect(screen.getByLabelText<HTMLInputElement>('Host or CalDAV address').value).toBe('calendar.example');
+    expect(linked).not.toHaveBeenCalled();
+  });
+
+  it('says when the server itself cannot be reached', async () => {
+    post.mockRejectedValue(new Problem({ detail: 'Niche does not answer.' }, 0));
+    render(LinkForm, { staff: 3, name: 'Bryn', onlinked: vi.fn() });
+    await fireEvent.click(screen.getByRole('button', { name: 'Sign in and find calendars' }));
+    await waitFor(() => expect(screen.getByRole('alert').textContent).toContain('Niche does not answer.'));
+  });
+});
+
+describe('the calendars of an account', () => {
+  it('are chosen one by one, and shown as the server has them', async () => {
+    put.mockResolvedValue({ data: calendar({ blocks: true }) });
+    const changed = vi.fn();
+    render(LinkCard, { link: link(calendar({})), onchanged: changed });
+    expect(screen.getByText('Nothing chosen yet')).toBeTruthy();
+    await fireEvent.click(screen.getByRole('switch', { name: 'Blocks time' }));
+    await waitFor(() => expect(changed).toHaveBeenCalled());
+    expect(put).toHaveBeenCalledWith('/api/calendars/{id}', {
+      params: { path: { id: 1 } },
+      body: { blocks: true, getsBookings: false },
+    });
+    expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Blocks time' }).checked).toBe(false);
+  });
+
+  it('cannot get bookings when they can only be read', () => {
+    render(LinkCard, {
+      link: link(calendar({ canWrite: false, blocks: true, skipped: 2 })),
+      onchanged: vi.fn(),
+    });
+    expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Read-only' }).disabled).toBe(true);
+    expect(screen.getByText('can only be read · 31 busy ahead · 2 could not be read')).toBeTruthy();
+  });
+
+  it.each([
+    [{ blocks: true, readAgo: 22 }, 'read 22 s ago'],
+    [{ blocks: true, readAgo: 600 }, 'read 10 min ago'],
+    [{ blocks: true, readAgo: 7200 }, 'read 2 h ago'],
+    [{ blocks: true, readAgo: -1 }, 'being read…'],
+    [{}, 'not in use'],
+  ])('%j says %s', (change, words) => {
+    render(LinkCard, { link: link(calendar(change)), onchanged: vi.fn() });
+    expect(screen.getByText(words)).toBeTruthy();
+  });
+
+  it('say what went wrong, and what still holds', () => {
+    const broken = calendar({
+      blocks: true,
+      state: 'gone',
+      error: 'The host does not know this calendar any more.',
+    });
+    render(LinkCard, { link: link(broken), onchanged: vi.fn() });
+    expect(
+      screen.getByText(/does not know this calendar any more. What was read last still blocks time./),
+    ).toBeTruthy();
+  });
+});
