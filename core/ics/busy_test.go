@@ -191,3 +191,48 @@ func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
 
 // tidy leaves out what no calendar can hold.
 func tidy(text string) string { return strings.ReplaceAll(text, "\r", "") }
+
+// Whatever a file says, reading it ends soon, in bounded memory, and a good event
+// beside it is still read.
+func TestHostileInputIsBounded(t *testing.T) {
+	good := event("DTSTART:20260302T100000Z|DTEND:20260302T110000Z")
+	hostile := func(lines string) string {
+		return "BEGIN:VEVENT\r\nUID:h\r\n" + strings.ReplaceAll(lines, "|", "\r\n") + "\r\nEND:VEVENT\r\n"
+	}
+	for _, c := range []struct{ name, event, reason string }{
+		{"every second for ever", hostile("DTSTART:19700101T000000Z|DURATION:PT1S|RRULE:FREQ=SECONDLY"), "cannot be followed"},
+		{"a rule that never comes true, counted", hostile("DTSTART:20260101T000000Z|DURATION:PT1H|RRULE:FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30;COUNT=5"), ""},
+		{"an interval of none", hostile("DTSTART:20260101T000000Z|RRULE:FREQ=DAILY;INTERVAL=0"), "cannot be followed"},
+		{"a year past all years", hostile("DTSTART:99990101T000000Z|DURATION:PT1H"), "not a date that can be read"},
+		{"a million exceptions", hostile("DTSTART:20260101T000000Z|DURATION:PT1H|RRULE:FREQ=DAILY|EXDATE:" + strings.Repeat("20250101T000000Z,", 1_000_000) + "20250101T000000Z"), ""},
+		{"a hundred thousand lines", hostile(strings.Repeat("X-LINE:x|", 100_000) + "DTSTART:20260302T100000Z"), "more than"},
+		{"nested without end", "BEGIN:VEVENT\r\n" + strings.Repeat("BEGIN:X\r\n", 50_000) + strings.Repeat("END:X\r\n", 50_000) + "END:VEVENT\r\n", "nested"},
+		{"parameters without end", hostile("DTSTART" + strings.Repeat(`;X="a`, 1000) + ":20260302T100000Z"), "no start"},
+	} {
+		got, err := ics.ReadBusy(strings.NewReader(calendar(c.event, good)), scope(t, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z"))
+		require.NoError(t, err, c.name)
+		require.Contains(t, said(got), "02T10:00/02T11:00", c.name)
+		if c.reason != "" {
+			require.Len(t, got.Skipped, 1, c.name)
+			require.Contains(t, got.Skipped[0].Reason, c.reason, c.name)
+		}
+	}
+}
+
+func FuzzReadBusy(f *testing.F) {
+	f.Add(calendar(event("DTSTART;TZID=Europe/Dublin:20260302T100000|DURATION:PT1H|RRULE:FREQ=WEEKLY;BYDAY=MO,-1FR;COUNT=3|EXDATE:20260309T100000Z")))
+	f.Add(calendar(event("DTSTART;VALUE=DATE:20260302|RRULE:FREQ=MONTHLY;BYSETPOS=-1;BYDAY=MO,TU")) + "\xef\xbb\xbfBEGIN:VCALENDAR\n x")
+	f.Add("BEGIN:VCALENDAR\nBEGIN:VEVENT\nDTSTART:20260302\nDURATION:-P1W\nRECURRENCE-ID;RANGE=THISANDFUTURE:20260302\nEND:VEVENT")
+	sc := scope(f, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z")
+	f.Fuzz(func(t *testing.T, text string) {
+		got, err := ics.ReadBusy(strings.NewReader(text), sc)
+		if err != nil {
+			return
+		}
+		for _, e := range got.Events {
+			for _, o := range e.Occurrences {
+				require.True(t, o.During.Overlaps(sc.Window))
+			}
+		}
+	})
+}

@@ -123,6 +123,7 @@ func (s *server) register(a huma.API) {
 	s.registerClosures(a)
 	s.registerWall(a)
 	s.registerPage(a)
+	s.registerMyBooking(a)
 }
 
 // open marks an operation that needs no session.
