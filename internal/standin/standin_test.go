@@ -114,10 +114,10 @@ func TestAPersonPlaysTheOtherSide(t *testing.T) {
 	require.Contains(t, page, "09:30–10:15", "times are those of the account's zone")
 
 	for fault, values := range map[string]url.Values{
-		"give the event a title":                form("add", "title", " "),
-		"give a date":                           form("add", "date", "soon"),
-		"give a time from and a later time to":  form("add", "to", "09:00"),
-		"there is no such calendar":             form("add", "calendar", "none"),
+		"give the event a title":               form("add", "title", " "),
+		"give a date":                          form("add", "date", "soon"),
+		"give a time from and a later time to": form("add", "to", "09:00"),
+		"there is no such calendar":            form("add", "calendar", "none"),
 		"there is no such event":               form("move", "event", "work/none.ics"),
 	} {
 		status, page := post(values)
