@@ -164,18 +164,21 @@ func (b *Bookings) confirm(ctx context.Context, h *hold, allRead bool, settle fu
 			}
 		}
 		status := store.Confirmed
-		if !allRead {
-			switch h.service.Unreachable {
-			case store.RefuseIt:
+		if !allRead && h.service.Unreachable != store.TakeIt {
+			// What is confirmed does not become a question by being moved.
+			if h.service.Unreachable == store.RefuseIt || h.moving {
 				reasons = []offer.Code{unreached}
 				return nil
-			case store.AskFirst:
-				status = store.Pending
 			}
+			status = store.Pending
 		}
 		h.booking.Status = status
 		return settle(tx, *h, status)
 	})
+	if errors.Is(err, store.ErrOverlap) {
+		// Somebody joined the visit that was to be moved away, so its time is not free.
+		return []offer.Code{"booked"}, nil
+	}
 	return reasons, err
 }
 

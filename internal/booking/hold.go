@@ -23,6 +23,7 @@ type hold struct {
 	visit   store.Visit
 	service store.Service
 	staff   []store.ID
+	moving  bool // it is to take the place of a confirmed booking
 }
 
 // ask makes the question about the day of the requested start. The rules are
@@ -71,7 +72,7 @@ func (b *Bookings) hold(ctx context.Context, r Request, moved store.Booking, tok
 		if err != nil {
 			return err
 		}
-		h.service = a.Service
+		h.service, h.moving = a.Service, moved.ID != 0
 		if a.Service.Paused {
 			reasons = []offer.Code{paused}
 			return nil

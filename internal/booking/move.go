@@ -34,8 +34,8 @@ func (b *Bookings) Move(ctx context.Context, id store.ID, start span.Instant, st
 	}
 	r := Request{Service: old.ServiceID, Start: start, Length: old.During().Minutes(), Places: k.Places, Staff: staff,
 		ClientName: k.ClientName, ClientMail: k.ClientMail, ClientZone: k.ClientZone}
-	_, err := b.secure(ctx, r, k, HashToken(newToken()), func(tx *gorm.DB, h hold, status store.BookingStatus) error {
-		return settleMove(tx, k, h, status, span.At(b.Now()))
+	_, err := b.secure(ctx, r, k, HashToken(newToken()), func(tx *gorm.DB, h hold, _ store.BookingStatus) error {
+		return settleMove(tx, k, h, span.At(b.Now()))
 	})
 	if err == nil {
 		err = b.DB.Read(ctx).Take(&k, id).Error
@@ -47,7 +47,7 @@ func (b *Bookings) Move(ctx context.Context, id store.ID, start span.Instant, st
 }
 
 // settleMove puts the booking where the hold is, in one transaction.
-func settleMove(tx *gorm.DB, k store.Booking, h hold, status store.BookingStatus, now span.Instant) error {
+func settleMove(tx *gorm.DB, k store.Booking, h hold, now span.Instant) error {
 	var present store.Booking
 	if err := tx.Take(&present, k.ID).Error; err != nil {
 		return err
@@ -66,13 +66,13 @@ func settleMove(tx *gorm.DB, k store.Booking, h hold, status store.BookingStatus
 	if err := tx.Delete(&store.Booking{}, h.booking.ID).Error; err != nil {
 		return err
 	}
-	change := map[string]any{"status": status, "picked": h.booking.Picked}
+	change := map[string]any{"picked": h.booking.Picked}
 	if others > 0 || onNew > 0 {
 		change["visit_id"] = h.visit.ID
 		if err := tx.Model(&present).Updates(change).Error; err != nil {
 			return err
 		}
-		if err := release(tx, k.VisitID, now); err != nil || status == store.Pending {
+		if err := release(tx, k.VisitID, now); err != nil {
 			return err
 		}
 		if err := complete(tx, h.visit); err != nil {
@@ -99,7 +99,7 @@ func settleMove(tx *gorm.DB, k store.Booking, h hold, status store.BookingStatus
 	}
 	moved := h.visit
 	moved.ID = k.VisitID
-	if err := complete(tx, moved); err != nil || status == store.Pending {
+	if err := complete(tx, moved); err != nil {
 		return err
 	}
 	return queueCopies(tx, k.VisitID, now)

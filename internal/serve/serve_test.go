@@ -116,13 +116,20 @@ func TestTheLastLookRefusesWhatHasJustBecomeBusy(t *testing.T) {
 	require.Empty(t, d.wall(wednesday).Lanes[0].Visits, "no claim is left")
 
 	fields := d.service.ServiceFields
-	for choice, status := range map[string]string{"take": "confirmed", "ask": "pending"} {
-		fields.Unreachable = choice
+	var taken api.Booked
+	for _, c := range []struct{ choice, start, status string }{{"take", "T09:00:00Z", "confirmed"}, {"ask", "T10:00:00Z", "pending"}} {
+		fields.Unreachable = c.choice
 		require.NoError(t, d.Put(t.Context(), fmt.Sprintf("/api/services/%d", d.service.ID), fields, nil))
-		b, err := d.book(wednesday + map[string]string{"take": "T09:00:00Z", "ask": "T10:00:00Z"}[choice])
+		b, err := d.book(wednesday + c.start)
 		require.NoError(t, err)
-		require.Equal(t, status, b.Status)
+		require.Equal(t, c.status, b.Status)
+		if c.choice == "take" {
+			taken = b
+		}
 	}
+	_, err = d.move(taken, wednesday+"T12:00:00Z")
+	require.Equal(t, []string{"calendar-not-reached"}, problem(t, err).Reasons, "what is confirmed does not become a question by being moved")
+	require.Equal(t, "09:00–10:00", d.wall(wednesday).Lanes[0].Visits[0].Label)
 	visits := d.wall(wednesday).Lanes[0].Visits
 	require.Len(t, visits, 2)
 	closed.Delete("down")
