@@ -119,7 +119,7 @@ var services = []service{
 		Notice: 240, WindowDays: 60, CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask"}), []int{0, 1, 2, 3}},
 	{usual(api.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
 		NoticeKind: "day", NoticeDays: 1, NoticeBy: "18:00", WindowDays: 90, Unreachable: "take"}), []int{0, 3}},
-	{usual(api.ServiceFields{Name: "Video appraisal", Place: "Online; the address comes by mail", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
+	{usual(api.ServiceFields{Name: "Video appraisal", Place: "Online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
 		Notice: 60, WindowDays: 30, Pick: "last", Unreachable: "ask"}), []int{4, 1}},
 	{usual(api.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
 		Notice: 2880, WindowDays: 90, Needs: []string{"workshop bay"}, Pick: "turn", Unreachable: "ask"}), []int{2, 0}},

@@ -231,7 +231,7 @@
         </h2>
         <div><Ticket {booked} /></div>
         <p>
-          Keep this address; it shows the booking and cancels it:<br />
+          Keep this address. The booking can be seen, moved and cancelled there:<br />
           <a class="link-plain break-all" href={booked.manage}>{location.origin}{booked.manage}</a>
         </p>
         <button class="btn justify-self-start" onclick={again}>Book another visit</button>
