@@ -3,7 +3,9 @@ package offer
 import (
 	"cmp"
 	"math"
+	"runtime"
 	"slices"
+	"sync"
 
 	"niche/core/span"
 )
@@ -67,16 +69,37 @@ type Answer struct {
 func (q Question) Answer() Answer {
 	a := Answer{Lanes: make([]Lane, len(q.Staff)), staffing: q.Service.Staffing, staff: q.Staff}
 	f := q.frame()
-	for i := range q.Staff {
+	inParts(len(q.Staff), func(i int) {
 		l := q.lane(i, f)
 		starts := l.starts(f)
 		l.judge(starts)
 		a.Lanes[i] = Lane{Staff: i, Open: l.pieces, Starts: starts}
-	}
+	})
 	if q.Service.Staffing == AllOfThem {
 		a.jointly()
 	}
 	return a
+}
+
+// alone is how many lanes are worth a goroutine of their own.
+const alone = 16
+
+// inParts calls do for each number below n, and returns when all calls have.
+// Lanes do not know of each other, so many are shared out among the processors.
+func inParts(n int, do func(i int)) {
+	parts := max(1, min(n/alone, runtime.GOMAXPROCS(0)))
+	var all sync.WaitGroup
+	for p := 1; p < parts; p++ {
+		all.Go(func() {
+			for i := p; i < n; i += parts {
+				do(i)
+			}
+		})
+	}
+	for i := 0; i < n; i += parts {
+		do(i)
+	}
+	all.Wait()
 }
 
 // jointly lets every lane share the reasons of the others at the same start,

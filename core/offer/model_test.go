@@ -540,6 +540,20 @@ func BenchmarkAnswer(b *testing.B) {
 	}
 }
 
+// A question about many people is shared out, and answers as one about each.
+func TestManyLanesAnswerAsEachAlone(t *testing.T) {
+	q := grown(70, 10, 40, 15)
+	for i := range q.Staff {
+		q.Staff[i].Busy[0].Spans = q.Staff[i].Busy[0].Spans[:i%40]
+	}
+	all := q.Answer()
+	for i, s := range q.Staff {
+		one := q
+		one.Staff = []offer.Staff{s}
+		require.Equal(t, one.Answer().Lanes[0].Starts, all.Lanes[i].Starts)
+	}
+}
+
 // The allowance of allocations is a property of the code and not of the clock.
 func TestAnAnswerAllocatesAHandfulOfSlices(t *testing.T) {
 	q := grown(1, 60, 500, 200)
