@@ -8,17 +8,23 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"strings"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
+
+	"niche/internal/serve"
 )
 
 // version is set when a release is built.
 var version = "development"
 
 func main() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(serve.GCPercent)
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := rootCommand().ExecuteContext(ctx); err != nil {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"runtime/debug"
 	"slices"
 	"sync"
 	"testing"
@@ -15,6 +16,7 @@ import (
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/schedule"
+	"niche/internal/serve"
 	"niche/internal/store"
 )
 
@@ -23,6 +25,7 @@ import (
 // reports how long the answers took.
 func BenchmarkStartsOverHTTP(b *testing.B) {
 	const staff, days, busy, rate = 20, 60, 10, 200
+	defer debug.SetGCPercent(debug.SetGCPercent(serve.GCPercent)) // as the program does
 	d := openDesk(b, nil)
 	team := []store.ID{d.staff.ID}
 	for i := range staff - 1 {
