@@ -61,12 +61,7 @@ func (q *Question) frame() frame {
 	f.asked = span.Between(f.biz.Starting(q.From, 0), f.biz.Ending(q.To+1, 0))
 	f.reach = f.asked.Widen(slack+q.Service.BufferBefore, slack+q.Service.Length+q.Service.BufferAfter)
 	today := q.Zone.DateAt(q.Now)
-	if n := q.Service.Notice; n.ByDay {
-		f.notice = today + hours.LocalDate(n.DaysBefore)
-		if q.Now > q.Zone.Over(today, today).Ending(today, int(n.By)) {
-			f.notice++
-		}
-	}
+	f.notice = q.Service.Notice.FirstDate(q.Now, q.Zone)
 	if w := q.Service.Window; w.Limited {
 		f.last = today + hours.LocalDate(w.Days)
 	}

@@ -71,6 +71,20 @@ type Notice struct {
 	By         hours.WallTime
 }
 
+// FirstDate returns the first date that a notice by days leaves bookable, in the
+// business's zone; no date for any other notice.
+func (n Notice) FirstDate(now span.Instant, zone hours.Zone) hours.LocalDate {
+	if !n.ByDay {
+		return 0
+	}
+	today := zone.DateAt(now)
+	first := today + hours.LocalDate(n.DaysBefore)
+	if now > zone.Over(today, today).Ending(today, int(n.By)) {
+		first++
+	}
+	return first
+}
+
 // Window is the range of dates that can be booked, in the business's zone. The
 // zero value is no limit.
 type Window struct {

@@ -228,7 +228,11 @@ func (s *server) getWall(ctx context.Context, in *struct {
 		if err != nil {
 			return nil, err
 		}
-		w.Notice = now.Add(rules.Notice.Minutes).String()
+		soonest := now.Add(rules.Notice.Minutes)
+		if first := rules.Notice.FirstDate(now, zone); !first.IsZero() {
+			soonest = zone.Over(first, first).Starting(first, 0)
+		}
+		w.Notice = soonest.String()
 		w.Last = schedule.Last(rules, today).String()
 	}
 	getting := map[store.ID]bool{}

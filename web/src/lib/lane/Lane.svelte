@@ -239,7 +239,12 @@
     }
     .solid .short {
       display: inline;
-      margin-left: -3px;
+    }
+    /* Two letters have to fit where the padding leaves little. */
+    .solid b {
+      max-width: none;
+      margin-inline: -4px;
+      text-overflow: clip;
     }
   }
   .sill {
