@@ -67,6 +67,46 @@ func TestCasesAreAnsweredFromFilesAndStandardInput(t *testing.T) {
 	require.Contains(t, night, "✗ outside-hours There are no hours at this time.")
 }
 
+const calendar = `BEGIN:VCALENDAR
+BEGIN:VEVENT
+UID:a
+DTSTART:20260304T100000
+DURATION:PT2H
+ATTENDEE;PARTSTAT=DECLINED:mailto:noor@haddad.example
+END:VEVENT
+BEGIN:VEVENT
+UID:b
+DTSTART;VALUE=DATE:20260305
+END:VEVENT
+BEGIN:VEVENT
+UID:c
+DTSTART;TZID=Nowhere:20260305T100000
+DURATION:PT2H
+END:VEVENT
+BEGIN:VEVENT
+UID:d
+DTSTART;TZID=GMT Standard Time:20260304T110000
+DTEND;TZID=GMT Standard Time:20260304T130000
+END:VEVENT
+END:VCALENDAR
+`
+
+func TestBusyTimeIsPrinted(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "calendar.ics")
+	require.NoError(t, os.WriteFile(file, []byte(calendar), 0o600))
+	window := []string{"--from", "2026-03-04T10:30:00Z", "--to", "2026-03-05T12:00:00+01:00", "--zone", "Europe/Dublin"}
+	const skipped = `"skipped": [{"uid": "c", "reason": "its time zone is not known"}]`
+	out, _, err := niche(t, "", append([]string{"busy", file}, window...)...)
+	require.NoError(t, err)
+	require.JSONEq(t, `{"busy": [{"start": "2026-03-04T10:30:00Z", "end": "2026-03-04T13:00:00Z"}, {"start": "2026-03-05T00:00:00Z", "end": "2026-03-05T11:00:00Z"}], `+skipped+`}`, out)
+	out, _, err = niche(t, calendar, append([]string{"busy", "-", "--owner", "Noor@Haddad.example"}, window...)...)
+	require.NoError(t, err)
+	require.JSONEq(t, `{"busy": [{"start": "2026-03-04T11:00:00Z", "end": "2026-03-04T13:00:00Z"}, {"start": "2026-03-05T00:00:00Z", "end": "2026-03-05T11:00:00Z"}], `+skipped+`}`, out)
+	out, _, err = niche(t, "BEGIN:VCALENDAR\nEND:VCALENDAR\n", append([]string{"busy", "-"}, window...)...)
+	require.NoError(t, err)
+	require.JSONEq(t, `{"busy": [], "skipped": []}`, out)
+}
+
 func TestWrongInputEndsWithTwo(t *testing.T) {
 	for _, c := range []struct {
 		name, in string
@@ -83,6 +123,10 @@ func TestWrongInputEndsWithTwo(t *testing.T) {
 		{"a flag left out", sound, []string{"why", "-", "--at", "2026-03-04T11:00:00Z"}, `required flag(s) "staff" not set`},
 		{"a flag that is none", "", []string{"offers", "--fast", "-"}, "unknown flag"},
 		{"a command that is none", "", []string{"guess"}, "unknown command"},
+		{"no calendar", "<html>", []string{"busy", "-", "--from", "2026-03-04T00:00:00Z", "--to", "2026-03-05T00:00:00Z", "--zone", "UTC"}, "-: this is not iCalendar data"},
+		{"a window that is none", "", []string{"busy", "-", "--from", "today", "--to", "2026-03-05", "--zone", "Mars"}, "--from: \"today\" is not a date-time of RFC 3339, as in 2026-03-02T08:00:00Z\n--to: "},
+		{"a window backwards", "", []string{"busy", "-", "--from", "2026-03-05T00:00:00Z", "--to", "2026-03-04T00:00:00Z", "--zone", "UTC"}, "--to: the window ends before it begins"},
+		{"a window left out", "", []string{"busy", "-"}, "required flag(s)"},
 		{"a wrong instant for the demo", "", []string{"demo", "--now", "noon"}, "--now"},
 	} {
 		_, code, err := niche(t, c.in, c.args...)

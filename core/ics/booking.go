@@ -2,6 +2,7 @@ package ics
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
@@ -80,30 +81,48 @@ func fold(out *bytes.Buffer, line string) {
 // what they store. It returns "" when the copy says what the booking says.
 func (b Booking) Differs(stored io.Reader) string {
 	in := newReader(stored)
+	s := newScope(Scope{Window: b.Visit})
+	var found *event
+	var copied Component
 	for {
 		c, err := in.next()
-		if err != nil {
+		if err != nil && !errors.Is(err, io.EOF) || errors.Is(err, io.EOF) && found == nil {
 			return "the copy is not in what was read back"
 		}
-		if c.Name != "VEVENT" || c.value("UID") != b.UID {
-			continue
-		}
-		e, err := (scope{}).parse(c)
 		if err != nil {
-			return err.Error()
+			break
 		}
-		if got := e.start.span(e.lasts); got != b.Visit {
-			return fmt.Sprintf("it lies at %s instead of %s", got, b.Visit)
-		}
-		if e.free || e.tentative || e.rule != nil {
-			return "it is no longer a confirmed visit that takes time"
-		}
-		for name, want := range map[string]string{"SUMMARY": b.Summary, "DESCRIPTION": b.Description, "LOCATION": b.Location} {
-			p, _ := c.Get(name)
-			if strings.TrimSpace(p.Text()) != strings.TrimSpace(want) {
-				return "its " + strings.ToLower(name) + " was changed"
+		switch {
+		case c.Name == "VTIMEZONE":
+			s.defined[c.value("TZID")] = c
+		case c.Name == "VCALENDAR":
+			s.bindZones()
+		case c.Name == "VEVENT" && c.value("UID") == b.UID && found == nil:
+			e, err := s.parse(c)
+			if err != nil {
+				return err.Error()
 			}
+			found, copied = &e, c
 		}
-		return ""
 	}
+	lasts, err := lengthOf(found.length, found.start, found.end, found.lasts)
+	if err == nil {
+		err = found.check()
+	}
+	if err != nil {
+		return err.Error()
+	}
+	if got := found.start.span(found.start.at(), lasts); got != b.Visit {
+		return fmt.Sprintf("it lies at %s instead of %s", got, b.Visit)
+	}
+	if found.allFree || found.tentative || found.series != nil {
+		return "it is no longer a confirmed visit that takes time"
+	}
+	for name, want := range map[string]string{"SUMMARY": b.Summary, "DESCRIPTION": b.Description, "LOCATION": b.Location} {
+		p, _ := copied.Get(name)
+		if strings.TrimSpace(p.Text()) != strings.TrimSpace(want) {
+			return "its " + strings.ToLower(name) + " was changed"
+		}
+	}
+	return ""
 }

@@ -2,12 +2,14 @@
 // and writes bookings as iCalendar.
 //
 // It keeps time only: of an event the UID, its spans and its flags, never a
-// title, a place, a note or a person. One component that cannot be read spoils
-// nothing but itself; it is reported with a reason. Work and memory are bounded
-// whatever the input says. Fetching is left to others.
+// title, a place, a note or a person. Data is read as a stream, and one component
+// that cannot be read spoils nothing but itself; it is reported with a reason.
+// Work and memory are bounded whatever the input says. Fetching is left to
+// others.
 package ics
 
 import (
+	"bytes"
 	"cmp"
 	"errors"
 	"io"
@@ -42,34 +44,84 @@ type Occurrence struct {
 type Skipped struct {
 	UID    string
 	Date   hours.LocalDate // of its start, where that much could be read
-	Reason string          // in plain words, without anything private
+	Reason string          // in plain words, without anything that the data says
 }
 
 // Reading is the busy time of some calendar data.
 type Reading struct {
-	Events  []Event
-	Skipped []Skipped
+	Events      []Event
+	Skipped     []Skipped // at most maxSkipped of them
+	MoreSkipped int       // how many more there were
+	Beyond      bool      // whether there is, or may be, time after the window
+	Truncated   bool      // whether the data ended before the calendar did
+	Name        string    // of the calendar, where it says one
+	Refresh     span.Minutes
 }
 
-// scope carries a reading's settings and the zones found so far.
+// maxSkipped is how many skipped components are told of one by one.
+const maxSkipped = 10_000
+
+// maxOccurrences bounds what is kept of all events together.
+const maxOccurrences = 5_000_000
+
+// scope is one reading.
 type scope struct {
-	window span.Span
-	owner  hours.Zone
-	mails  []string
-	zones  map[string]hours.Zone
+	window     span.Span
+	owner, utc *zone
+	mails      []string
+	zones      map[string]*zone     // by TZID, of the calendar that is being read
+	defined    map[string]Component // its VTIMEZONEs
+	spent      int                  // steps along rules
+	out        []Occurrence
+	items      []item // for one series at a time
+}
+
+func newScope(sc Scope) *scope {
+	s := &scope{window: sc.Window, zones: map[string]*zone{}, defined: map[string]Component{}}
+	s.owner, s.utc = s.newZone(sc.Zone), s.newZone(hours.Zone{})
+	for _, m := range sc.Owner {
+		s.mails = append(s.mails, mail(m))
+	}
+	return s
+}
+
+func mail(address string) string {
+	return strings.TrimPrefix(strings.ToLower(strings.TrimSpace(address)), "mailto:")
+}
+
+// wants says which properties busy time is read from.
+func (s *scope) wants(name, line []byte) bool {
+	name = upper(name)
+	switch string(name) {
+	case "UID", "DTSTART", "DTEND", "DURATION", "RRULE", "EXRULE", "EXDATE", "RDATE", "RECURRENCE-ID", "STATUS", "TRANSP", "SEQUENCE",
+		"FREEBUSY", "TZID", "TZOFFSETFROM", "TZOFFSETTO", "NAME", "X-WR-CALNAME", "REFRESH-INTERVAL", "X-PUBLISHED-TTL":
+		return true
+	case "ATTENDEE":
+		lower := bytes.ToLower(line)
+		return slices.ContainsFunc(s.mails, func(m string) bool { return bytes.Contains(lower, []byte(m)) })
+	}
+	return name[0] == 'X' && bytes.HasSuffix(name, []byte("-BUSYSTATUS"))
 }
 
 // ReadBusy reads iCalendar data to its end. It fails only when that is no
 // iCalendar data, or when reading fails.
 func ReadBusy(r io.Reader, sc Scope) (Reading, error) {
-	s := scope{window: sc.Window, owner: sc.Zone, zones: map[string]hours.Zone{}}
-	for _, m := range sc.Owner {
-		s.mails = append(s.mails, mail(m))
-	}
+	s := newScope(sc)
 	var out Reading
-	byUID := map[string][]parsed{}
-	var order []string
+	skip := func(uid string, date hours.LocalDate, reason error) {
+		if len(out.Skipped) == maxSkipped {
+			out.MoreSkipped++
+			return
+		}
+		out.Skipped = append(out.Skipped, Skipped{strings.ToValidUTF8(uid[:min(len(uid), 250)], "?"), date, reason.Error()})
+	}
+	var events []event
+	var order []int32              // the first part of each UID, as an index from 1
+	heads := map[string][2]int32{} // first and last part by UID
+	dates := [2]hours.LocalDate{s.utc.DateAt(s.window.Start()), s.utc.DateAt(s.window.End())}
 	in := newReader(r)
+	in.wants = s.wants
+	var ranges []int // of out.Events in s.out
 	for {
 		c, err := in.next()
 		if errors.Is(err, io.EOF) {
@@ -78,241 +130,137 @@ func ReadBusy(r io.Reader, sc Scope) (Reading, error) {
 		if err != nil {
 			return out, err
 		}
-		if c.Name != "VEVENT" {
-			continue
-		}
-		e, err := s.parse(c)
-		if err != nil {
-			out.Skipped = append(out.Skipped, Skipped{c.value("UID"), e.start.date, err.Error()})
-			continue
-		}
-		if _, known := byUID[e.uid]; !known {
-			order = append(order, e.uid)
-		}
-		byUID[e.uid] = append(byUID[e.uid], e)
-	}
-	for _, uid := range order {
-		occurrences, err := s.expand(byUID[uid])
-		if err != nil {
-			out.Skipped = append(out.Skipped, Skipped{uid, byUID[uid][0].start.date, err.Error()})
-			continue
-		}
-		if len(occurrences) > 0 {
-			out.Events = append(out.Events, Event{uid, occurrences})
-		}
-	}
-	return out, nil
-}
-
-func mail(address string) string {
-	return strings.TrimPrefix(strings.ToLower(strings.TrimSpace(address)), "mailto:")
-}
-
-// parsed is a VEVENT as far as time goes.
-type parsed struct {
-	uid       string
-	start     moment
-	lasts     duration
-	free      bool // takes no time: transparent, cancelled, declined
-	tentative bool
-	rule      *rule
-	except    []moment
-	extra     []moment
-	replaces  *moment // RECURRENCE-ID
-	onwards   bool    // RANGE=THISANDFUTURE
-}
-
-func (s scope) parse(c Component) (parsed, error) {
-	e := parsed{uid: c.value("UID")}
-	if c.fault != "" {
-		return e, errors.New(c.fault)
-	}
-	p, ok := c.Get("DTSTART")
-	if !ok {
-		return e, errors.New("it has no start")
-	}
-	var err error
-	if e.start, err = s.moment(p, p.Value); err != nil {
-		return e, err
-	}
-	if e.lasts, err = s.length(c, e.start); err != nil {
-		return e, err
-	}
-	e.free, e.tentative = s.flags(c)
-	if p, ok := c.Get("RECURRENCE-ID"); ok {
-		m, err := s.moment(p, p.Value)
-		if err != nil {
-			return e, err
-		}
-		e.replaces, e.onwards = &m, strings.EqualFold(p.Params["RANGE"], "THISANDFUTURE")
-	}
-	for _, p := range c.Props {
-		switch p.Name {
-		case "RRULE":
-			r, err := s.parseRule(p)
+		switch c.Name {
+		case "VTIMEZONE":
+			s.defined[strings.Trim(c.value("TZID"), `" `)] = c
+		case "VCALENDAR":
+			s.bindZones()
+			out.head(c)
+		case "VFREEBUSY":
+			if err := s.freeBusy(c); err != nil {
+				skip(c.value("UID"), 0, err)
+			}
+			if n := len(s.out); n > last(ranges) {
+				out.Events, ranges = append(out.Events, Event{UID: c.value("UID")}), append(ranges, n)
+			}
+		case "VEVENT":
+			e, err := s.parse(c)
 			if err != nil {
-				return e, err
-			}
-			e.rule = &r
-		case "EXDATE", "RDATE":
-			for value := range strings.SplitSeq(p.Value, ",") {
-				value, _, _ = strings.Cut(value, "/")
-				m, err := s.moment(p, value)
-				if err != nil {
-					return e, err
-				}
-				if p.Name == "EXDATE" {
-					e.except = append(e.except, m)
-				} else {
-					e.extra = append(e.extra, m)
-				}
-			}
-		}
-	}
-	return e, nil
-}
-
-// length reads DTEND or DURATION. Without either, a date lasts its day and a
-// date-time has no length (RFC 5545, section 3.6.1).
-func (s scope) length(c Component, start moment) (duration, error) {
-	if p, ok := c.Get("DTEND"); ok {
-		end, err := s.moment(p, p.Value)
-		if err != nil {
-			return duration{}, err
-		}
-		if start.allDay && end.allDay {
-			return duration{days: max(0, int(end.date-start.date))}, nil
-		}
-		return duration{seconds: max(0, int64(end.at()-start.at()))}, nil
-	}
-	if p, ok := c.Get("DURATION"); ok {
-		d, err := parseDuration(p.Value)
-		if d.days < 0 || d.seconds < 0 {
-			d = duration{}
-		}
-		return d, err
-	}
-	if start.allDay {
-		return duration{days: 1}, nil
-	}
-	return duration{}, nil
-}
-
-func (s scope) flags(c Component) (free, tentative bool) {
-	status := strings.ToUpper(strings.TrimSpace(c.value("STATUS")))
-	free = status == "CANCELLED" || strings.EqualFold(strings.TrimSpace(c.value("TRANSP")), "TRANSPARENT")
-	tentative = status == "TENTATIVE"
-	for _, p := range c.Props {
-		if p.Name == "ATTENDEE" && slices.Contains(s.mails, mail(p.Value)) {
-			switch strings.ToUpper(p.Params["PARTSTAT"]) {
-			case "DECLINED":
-				free = true
-			case "TENTATIVE":
-				tentative = true
-			}
-		}
-	}
-	return free, tentative
-}
-
-// span returns the time from m on that lasts d.
-func (m moment) span(d duration) span.Span {
-	start := m.at()
-	end := m.plus(int64(d.days) * 86400)
-	if m.allDay {
-		return span.Between(start, m.zone.Over(end.date, end.date).Ending(end.date, 0)+span.Instant(d.seconds))
-	}
-	return span.Between(start, end.at()+span.Instant(d.seconds))
-}
-
-// expand returns what the components of one UID take inside the window.
-func (s scope) expand(parts []parsed) ([]Occurrence, error) {
-	var out []Occurrence
-	keep := func(e parsed, m moment) {
-		if d := m.span(e.lasts); !e.free && d.Overlaps(s.window) {
-			out = append(out, Occurrence{d, m.allDay, e.tentative})
-		}
-	}
-	replaced := map[span.Instant]bool{}
-	var onwards []parsed
-	for _, e := range parts {
-		if e.replaces == nil {
-			continue
-		}
-		replaced[e.replaces.at()] = true
-		if e.onwards {
-			onwards = append(onwards, e)
-		}
-		keep(e, e.start)
-	}
-	slices.SortFunc(onwards, func(a, b parsed) int { return cmp.Compare(a.replaces.at(), b.replaces.at()) })
-	for _, e := range parts {
-		if e.replaces != nil {
-			continue
-		}
-		starts, err := s.starts(e)
-		if err != nil {
-			return nil, err
-		}
-		for _, m := range starts {
-			at := m.at()
-			if replaced[at] {
+				skip(e.uid, e.start.date, err)
 				continue
 			}
-			by := e
-			for _, o := range onwards {
-				if o.replaces.at() <= at {
-					by = o
-				}
+			if past, future := e.isOutside(dates); past || future {
+				out.Beyond = out.Beyond || future && !e.allFree
+				continue
 			}
-			if by.replaces != nil {
-				m = m.plus(by.start.wall() - by.replaces.wall())
+			events = append(events, e)
+			n := int32(len(events))
+			if ends, known := heads[e.uid]; known && e.uid != "" {
+				events[ends[1]-1].next = n
+				heads[e.uid] = [2]int32{ends[0], n}
+			} else {
+				heads[e.uid] = [2]int32{n, n}
+				order = append(order, n)
 			}
-			keep(by, m)
 		}
 	}
-	slices.SortFunc(out, func(a, b Occurrence) int { return cmp.Compare(a.During.Start(), b.During.Start()) })
+	var parts []*event
+	for _, n := range order {
+		parts = parts[:0]
+		for ; n > 0; n = events[n-1].next {
+			e := &events[n-1]
+			if err := e.check(); err != nil {
+				if !e.allFree {
+					skip(e.uid, e.start.date, err)
+				}
+				continue
+			}
+			parts = append(parts, e)
+		}
+		if len(parts) == 0 {
+			continue
+		}
+		more := s.expand(parts, func(e *event, err error) { skip(e.uid, e.start.date, err) })
+		out.Beyond = out.Beyond || more
+		if n := len(s.out); n > last(ranges) {
+			out.Events, ranges = append(out.Events, Event{UID: parts[0].uid}), append(ranges, n)
+		}
+	}
+	from := 0
+	for i, to := range ranges {
+		list := s.out[from:to:to]
+		slices.SortFunc(list, func(a, b Occurrence) int { return cmp.Compare(a.During.Start(), b.During.Start()) })
+		out.Events[i].Occurrences, from = list, to
+	}
 	return out, nil
 }
 
-// starts returns the starts of a recurrence set that can matter in the window,
-// exceptions taken out, each once.
-func (s scope) starts(e parsed) ([]moment, error) {
-	set := []moment{e.start}
-	if e.rule != nil {
-		reach := hours.LocalDate(e.lasts.days) + hours.LocalDate(e.lasts.seconds/86400) + 3
-		first := e.start.zone.DateAt(s.window.Start()) - reach
-		last := e.start.zone.DateAt(s.window.End()) + 3
-		over := false
-		err := e.rule.dates(e.start.date, first, last, func(d hours.LocalDate) bool {
-			m := e.start.on(d)
-			if u := e.rule.until; u != nil && (u.allDay && d > u.date || !u.allDay && m.at() > u.at()) {
-				return false
+func last(list []int) int {
+	if len(list) == 0 {
+		return 0
+	}
+	return list[len(list)-1]
+}
+
+// head reads what a calendar says of itself: its name, and how often to look at
+// it again (RFC 7986, section 5.7, and the older property that it follows).
+func (r *Reading) head(c Component) {
+	r.Truncated = r.Truncated || c.fault != ""
+	for _, p := range c.Props {
+		switch p.Name {
+		case "NAME", "X-WR-CALNAME":
+			if r.Name == "" {
+				r.Name = strings.ToValidUTF8(strings.TrimSpace(p.Text()), "?")
 			}
-			if d >= first && d > e.start.date {
-				set = append(set, m)
+		case "REFRESH-INTERVAL", "X-PUBLISHED-TTL":
+			d, err := parseDuration(p.Value)
+			if m := span.Minutes(int64(d.days)*24*60 + d.seconds/60); err == nil && m > 0 && (r.Refresh == 0 || p.Name == "REFRESH-INTERVAL") {
+				r.Refresh = m
 			}
-			over = len(set) > maxInstances
-			return !over
-		})
-		if err != nil {
-			return nil, err
-		}
-		if over {
-			return nil, errors.New("its repetition cannot be followed: it has too many occurrences")
 		}
 	}
-	set = append(set, e.extra...)
-	seen := make(map[span.Instant]bool, len(set)+len(e.except))
-	for _, m := range e.except {
-		seen[m.at()] = true
+}
+
+// freeBusy reads the periods of a VFREEBUSY (RFC 5545, sections 3.6.4 and
+// 3.8.2.6). A type that is not known counts as busy (section 3.2.9).
+func (s *scope) freeBusy(c Component) error {
+	if c.fault != "" {
+		return errors.New(c.fault)
 	}
-	out := set[:0]
-	for _, m := range set {
-		if at := m.at(); !seen[at] {
-			seen[at] = true
-			out = append(out, m)
+	for _, l := range c.lists {
+		kind := strings.ToUpper(l.Param("FBTYPE"))
+		if l.Name != "FREEBUSY" || kind == "FREE" {
+			continue
+		}
+		for value := range strings.SplitSeq(string(l.values), ",") {
+			first, second, _ := strings.Cut(value, "/")
+			m, err := s.moment("", first)
+			if err != nil {
+				return err
+			}
+			end, lasts, length, err := s.periodEnd("", second)
+			if err == nil {
+				lasts, err = lengthOf(length, m, end, lasts)
+			}
+			if err != nil {
+				return err
+			}
+			if err := s.keep(m.span(m.at(), lasts), false, kind == "BUSY-TENTATIVE"); err != nil {
+				return err
+			}
 		}
 	}
-	return out, nil
+	return nil
+}
+
+// keep notes an occurrence that lies in the window.
+func (s *scope) keep(d span.Span, allDay, tentative bool) error {
+	if !d.Overlaps(s.window) {
+		return nil
+	}
+	if len(s.out) >= maxOccurrences {
+		return errMany
+	}
+	s.out = append(s.out, Occurrence{d, allDay, tentative})
+	return nil
 }

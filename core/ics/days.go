@@ -21,10 +21,10 @@ type NamedDay struct {
 // for personal calendars. Events with times are left out, and what cannot be
 // read is skipped.
 func ReadDays(r io.Reader, from, to hours.LocalDate) (days []NamedDay, skipped []Skipped, err error) {
-	s := scope{zones: map[string]hours.Zone{}}
-	o := s.owner.Over(from, to)
-	s.window = span.Between(o.Starting(from, 0), o.Ending(to+1, 0))
+	o := hours.Zone{}.Over(from, to)
+	s := newScope(Scope{Window: span.Between(o.Starting(from, 0), o.Ending(to+1, 0))})
 	in := newReader(r)
+	in.wants = func(name, line []byte) bool { return string(name) == "SUMMARY" || s.wants(name, line) }
 	for {
 		c, err := in.next()
 		if errors.Is(err, io.EOF) {
@@ -37,19 +37,22 @@ func ReadDays(r io.Reader, from, to hours.LocalDate) (days []NamedDay, skipped [
 			continue
 		}
 		e, err := s.parse(c)
-		var occurrences []Occurrence
-		if err == nil {
-			e.free = false // holidays are often marked as free time
-			occurrences, err = s.expand([]parsed{e})
-		}
 		if err != nil {
 			skipped = append(skipped, Skipped{c.value("UID"), e.start.date, err.Error()})
 			continue
 		}
+		if !e.start.allDay {
+			continue
+		}
+		e.allFree = false // holidays are often marked as free time
+		s.out = s.out[:0]
+		s.expand([]*event{&e}, func(_ *event, err error) {
+			skipped = append(skipped, Skipped{e.uid, e.start.date, err.Error()})
+		})
 		name, _ := c.Get("SUMMARY")
-		for _, oc := range occurrences {
-			for i := oc.During.Start(); oc.AllDay && i < oc.During.End(); i = i.Add(24 * 60) {
-				if d := s.owner.DateAt(i); d >= from && d <= to {
+		for _, oc := range s.out {
+			for i := oc.During.Start(); i < oc.During.End(); i = i.Add(24 * 60) {
+				if d := s.utc.DateAt(i); d >= from && d <= to {
 					days = append(days, NamedDay{d, name.Text()})
 				}
 			}

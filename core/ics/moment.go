@@ -1,7 +1,7 @@
 package ics
 
 import (
-	"fmt"
+	"errors"
 	"strings"
 	"time"
 
@@ -9,92 +9,130 @@ import (
 	"niche/core/span"
 )
 
-// moment is a DATE or DATE-TIME value with what gives it meaning.
+// moment is a DATE or DATE-TIME value with what gives it meaning. Its zone may be
+// known only once the calendar has been read to its end, so instants are asked
+// for later.
 type moment struct {
-	date    hours.LocalDate
-	seconds int // of the day; not used for an all-day value
-	allDay  bool
-	zone    hours.Zone // the zone of the wall clock; for floating and all-day values the owner's
+	date     hours.LocalDate
+	seconds  int32 // of the day; 0 for an all-day value
+	allDay   bool
+	floating bool  // it names no zone
+	zone     *zone // of the wall clock; for floating and all-day values the owner's
 }
+
+var (
+	errDate     = errors.New("one of its dates cannot be read")
+	errTime     = errors.New("one of its times cannot be read")
+	errDuration = errors.New("its duration cannot be read")
+)
 
 // at returns the instant.
 func (m moment) at() span.Instant {
-	o := m.zone.Over(m.date, m.date)
+	o := m.zone.around(m.date)
 	if m.allDay {
 		return o.Starting(m.date, 0)
 	}
-	return o.Reckoned(m.date, m.seconds)
+	return o.Reckoned(m.date, int(m.seconds))
 }
 
 // wall returns the moment as seconds on its wall clock, to compare and to shift
 // occurrences of one rule.
 func (m moment) wall() int64 { return int64(m.date)*86400 + int64(m.seconds) }
 
-// on returns the same time of day on another date.
-func (m moment) on(d hours.LocalDate) moment {
-	m.date = d
+// on returns the same moment at another time on the wall.
+func (m moment) on(wall int64) moment {
+	day := floorDiv(wall, 86400)
+	m.date, m.seconds = hours.LocalDate(day), int32(wall-day*86400)
 	return m
 }
 
-// plus returns the moment some wall clock seconds later.
-func (m moment) plus(seconds int64) moment {
-	w := m.wall() + seconds
-	day := w / 86400
-	m.date, m.seconds = hours.LocalDate(day), int(w-day*86400)
-	return m
-}
-
-// moment reads a DATE or DATE-TIME (RFC 5545, sections 3.3.4 and 3.3.5).
-func (s scope) moment(p Property, value string) (moment, error) {
-	m := moment{zone: s.owner}
-	value = strings.TrimSpace(value)
-	day, clock, timed := strings.Cut(value, "T")
-	t, err := time.Parse("20060102", day)
-	if err != nil || t.Year() < 1900 || t.Year() > 2200 {
-		return m, fmt.Errorf("%s is not a date that can be read", p.Name)
+// in returns the moment as the clocks of z show it.
+func (m moment) in(z *zone) moment {
+	if m.zone == z || m.allDay {
+		return m
 	}
-	m.date = hours.DateOf(t.Date())
-	if !timed {
+	t := m.at().Time().In(z.Location())
+	y, month, d := t.Date()
+	return moment{date: hours.DateOf(y, month, d), seconds: int32(t.Hour()*3600 + t.Minute()*60 + t.Second()), zone: z}
+}
+
+// meant gives a floating value the zone of the event's start: programs leave it
+// out of exceptions and ends.
+func (m moment) meant(start moment) moment {
+	if m.floating && !m.allDay && !start.allDay {
+		m.zone = start.zone
+	}
+	return m
+}
+
+func floorDiv(a, b int64) int64 {
+	if a < 0 {
+		return -((b - 1 - a) / b)
+	}
+	return a / b
+}
+
+// digits reads a number of n digits at the beginning of s.
+func digits(s string, n int) (value int, ok bool) {
+	if len(s) < n {
+		return 0, false
+	}
+	for i := range n {
+		c := s[i]
+		if c < '0' || c > '9' {
+			return 0, false
+		}
+		value = value*10 + int(c-'0')
+	}
+	return value, true
+}
+
+// moment reads a DATE or DATE-TIME (RFC 5545, sections 3.3.4 and 3.3.5). Seconds
+// may be left out; a leap second counts as the one before it.
+func (s *scope) moment(tzid, value string) (moment, error) {
+	m := moment{zone: s.owner, floating: true}
+	value = strings.TrimSpace(value)
+	year, ok1 := digits(value, 4)
+	month, ok2 := digits(value[min(4, len(value)):], 2)
+	day, ok3 := digits(value[min(6, len(value)):], 2)
+	if !ok1 || !ok2 || !ok3 || year < 1 || month < 1 || month > 12 || day < 1 || day > 31 {
+		return m, errDate
+	}
+	m.date = hours.DateOf(year, time.Month(month), day)
+	if day > 28 && day > daysIn(year, time.Month(month)) {
+		return m, errDate
+	}
+	rest := value[8:]
+	if rest == "" {
 		m.allDay = true
 		return m, nil
 	}
-	utc := strings.HasSuffix(clock, "Z")
-	c, err := time.Parse("150405", strings.TrimSuffix(clock, "Z"))
-	if err != nil && strings.HasSuffix(strings.TrimSuffix(clock, "Z"), "60") {
-		c, err = time.Parse("1504", clock[:4]) // a leap second counts as the minute's beginning
+	if rest[0] != 'T' {
+		return m, errDate
 	}
-	if err != nil {
-		return m, fmt.Errorf("%s is not a time that can be read", p.Name)
+	rest = rest[1:]
+	rest, utc := strings.CutSuffix(rest, "Z")
+	hour, ok1 := digits(rest, 2)
+	minute, ok2 := digits(rest[min(2, len(rest)):], 2)
+	second, ok3 := 0, len(rest) == 4
+	if len(rest) == 6 {
+		second, ok3 = digits(rest[4:], 2)
 	}
-	m.seconds = c.Hour()*3600 + c.Minute()*60 + c.Second()
-	if utc {
-		m.zone = hours.Zone{}
-	} else if id := p.Params["TZID"]; id != "" {
-		if m.zone, err = s.zone(id); err != nil {
-			return m, err
-		}
+	if !ok1 || !ok2 || !ok3 || hour > 24 || minute > 59 || second > 60 || hour == 24 && minute+second > 0 {
+		return m, errTime
+	}
+	m = m.on(m.wall() + int64(hour*3600+minute*60+min(second, 59)))
+	switch {
+	case utc:
+		m.zone, m.floating = s.utc, false
+	case tzid != "":
+		m.zone, m.floating = s.zone(tzid), false
 	}
 	return m, nil
 }
 
-// zone finds the zone of a TZID. Some programs put a path before the IANA name.
-func (s scope) zone(id string) (hours.Zone, error) {
-	name := strings.Trim(id, `"/ `)
-	if z, ok := s.zones[name]; ok {
-		return z, nil
-	}
-	for rest := name; rest != ""; {
-		if z, err := hours.LoadZone(rest); err == nil {
-			s.zones[name] = z
-			return z, nil
-		}
-		_, after, found := strings.Cut(rest, "/")
-		if !found {
-			break
-		}
-		rest = after
-	}
-	return hours.Zone{}, fmt.Errorf("its time zone %q is not known", name)
+func daysIn(year int, month time.Month) int {
+	return int(hours.DateOf(year, month+1, 1) - hours.DateOf(year, month, 1))
 }
 
 // duration is a DURATION: days count on the wall clock, the rest exactly.
@@ -105,15 +143,14 @@ type duration struct {
 
 // parseDuration reads a DURATION (RFC 5545, section 3.3.6).
 func parseDuration(value string) (d duration, err error) {
-	bad := fmt.Errorf("%q is not a duration", value)
-	sign := 1
 	rest := strings.TrimSpace(value)
+	sign := 1
 	if strings.HasPrefix(rest, "-") {
 		sign = -1
 	}
 	rest = strings.TrimLeft(rest, "+-")
 	if !strings.HasPrefix(rest, "P") || len(rest) < 3 {
-		return d, bad
+		return d, errDuration
 	}
 	rest = rest[1:]
 	timed := false
@@ -122,15 +159,15 @@ func parseDuration(value string) (d duration, err error) {
 			timed, rest = true, rest[1:]
 			continue
 		}
-		n, digits := 0, 0
-		for digits < len(rest) && rest[digits] >= '0' && rest[digits] <= '9' && digits < 8 {
-			n = n*10 + int(rest[digits]-'0')
-			digits++
+		n, used := 0, 0
+		for used < len(rest) && rest[used] >= '0' && rest[used] <= '9' && used < 8 {
+			n = n*10 + int(rest[used]-'0')
+			used++
 		}
-		if digits == 0 || digits == len(rest) {
-			return d, bad
+		if used == 0 || used == len(rest) {
+			return d, errDuration
 		}
-		switch unit := rest[digits]; {
+		switch unit := rest[used]; {
 		case unit == 'W' && !timed:
 			d.days += 7 * n * sign
 		case unit == 'D' && !timed:
@@ -142,9 +179,15 @@ func parseDuration(value string) (d duration, err error) {
 		case unit == 'S' && timed:
 			d.seconds += int64(n) * int64(sign)
 		default:
-			return d, bad
+			return d, errDuration
 		}
-		rest = rest[digits+1:]
+		rest = rest[used+1:]
+	}
+	if d.days > maxDays || d.days < -maxDays || d.seconds > maxDays*86400 || d.seconds < -maxDays*86400 {
+		return d, errDuration
 	}
 	return d, nil
 }
+
+// maxDays is the longest that an event may last: a hundred years.
+const maxDays = 36525

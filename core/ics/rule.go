@@ -1,7 +1,7 @@
 package ics
 
 import (
-	"fmt"
+	"errors"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,14 +10,7 @@ import (
 	"niche/core/hours"
 )
 
-// Bounds on the work for one rule. A rule that would pass them is refused, and
-// its event reported as not readable: it is never taken for free time.
-const (
-	maxPeriods   = 200_000 // examined days, weeks, months or years
-	maxInstances = 20_000  // kept
-)
-
-// rule is an RRULE (RFC 5545, section 3.3.10) that repeats by days or longer.
+// rule is an RRULE (RFC 5545, section 3.3.10).
 type rule struct {
 	freq       string
 	interval   int
@@ -25,10 +18,15 @@ type rule struct {
 	until      *moment
 	weekStart  time.Weekday
 	byMonth    []int
-	byMonthDay []int
+	byWeekNo   []int
 	byYearDay  []int
+	byMonthDay []int
 	byDay      []ordinalDay
+	byHour     []int
+	byMinute   []int
+	bySecond   []int
 	bySetPos   []int
+	excludes   bool // an EXRULE
 }
 
 // ordinalDay is a BYDAY value: the n-th such day of the month or year, counted
@@ -40,214 +38,219 @@ type ordinalDay struct {
 
 var dayNames = map[string]time.Weekday{"SU": 0, "MO": 1, "TU": 2, "WE": 3, "TH": 4, "FR": 5, "SA": 6}
 
+var (
+	errRule  = errors.New("its repetition cannot be read")
+	errOther = errors.New("its repetition goes by a calendar other than ours")
+)
+
 // parseRule reads a rule. What it cannot follow is an error.
-func (s scope) parseRule(p Property) (rule, error) {
-	r := rule{interval: 1, weekStart: time.Monday}
+func (s *scope) parseRule(p Property) (rule, error) {
+	r := rule{interval: 1, weekStart: time.Monday, excludes: p.Name == "EXRULE"}
 	for part := range strings.SplitSeq(strings.ToUpper(strings.TrimSpace(p.Value)), ";") {
-		if part == "" {
-			continue
-		}
-		name, value, _ := strings.Cut(part, "=")
-		var err error
+		name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+		ok := true
 		switch name {
+		case "":
 		case "FREQ":
 			r.freq = value
 		case "INTERVAL":
-			r.interval, err = number(value, 1, 10_000)
+			r.interval, ok = number(value, 1, 1_000_000)
 		case "COUNT":
-			r.count, err = number(value, 1, 1_000_000)
+			r.count, ok = number(value, 1, 1<<31-1)
 		case "UNTIL":
-			var m moment
-			m, err = s.moment(Property{Name: "UNTIL"}, value)
-			r.until = &m
+			m, err := s.moment("", value)
+			r.until, ok = &m, err == nil
 		case "WKST":
-			day, ok := dayNames[value]
-			if !ok {
-				err = fmt.Errorf("%q is not a day", value)
-			}
-			r.weekStart = day
+			r.weekStart, ok = dayNames[value]
 		case "BYMONTH":
-			r.byMonth, err = numbers(value, 1, 12)
+			r.byMonth, ok = numbers(value, 1, 12)
+		case "BYWEEKNO":
+			r.byWeekNo, ok = numbers(value, -53, 53)
 		case "BYMONTHDAY":
-			r.byMonthDay, err = numbers(value, -31, 31)
+			r.byMonthDay, ok = numbers(value, -31, 31)
 		case "BYYEARDAY":
-			r.byYearDay, err = numbers(value, -366, 366)
+			r.byYearDay, ok = numbers(value, -366, 366)
 		case "BYSETPOS":
-			r.bySetPos, err = numbers(value, -366, 366)
+			r.bySetPos, ok = numbers(value, -366, 366)
 		case "BYDAY":
-			r.byDay, err = ordinalDays(value)
+			r.byDay, ok = ordinalDays(value)
+		case "BYHOUR":
+			r.byHour, ok = numbers(value, 0, 23)
+		case "BYMINUTE":
+			r.byMinute, ok = numbers(value, 0, 59)
+		case "BYSECOND":
+			r.bySecond, ok = numbers(value, 0, 60)
+		case "RSCALE", "SKIP": // RFC 7529: these values say what holds without them
+			if value != "GREGORIAN" && value != "OMIT" {
+				return r, errOther
+			}
 		default:
-			err = fmt.Errorf("%s is not understood", name)
+			ok = false
 		}
-		if err != nil {
-			return r, fmt.Errorf("its repetition cannot be followed: %w", err)
+		if !ok {
+			return r, errRule
 		}
 	}
-	if !slices.Contains([]string{"DAILY", "WEEKLY", "MONTHLY", "YEARLY"}, r.freq) {
-		return r, fmt.Errorf("its repetition cannot be followed: it repeats %q", strings.ToLower(r.freq))
+	for i, n := range r.bySecond {
+		r.bySecond[i] = min(n, 59)
+	}
+	if r.unit() == 0 {
+		return r, errRule
 	}
 	return r, nil
 }
 
-func number(text string, low, high int) (int, error) {
-	n, err := strconv.Atoi(strings.TrimPrefix(text, "+"))
-	if err != nil || n < low || n > high || n == 0 {
-		return 0, fmt.Errorf("%q is not a number that fits", text)
+// unit returns the length of the rule's frequency in seconds; of months and
+// years, only that it is longer than a day.
+func (r rule) unit() int64 {
+	switch r.freq {
+	case "SECONDLY":
+		return 1
+	case "MINUTELY":
+		return 60
+	case "HOURLY":
+		return 3600
+	case "DAILY":
+		return 86400
+	case "WEEKLY":
+		return 7 * 86400
+	case "MONTHLY", "YEARLY":
+		return 28 * 86400
 	}
-	return n, nil
+	return 0
 }
 
-func numbers(text string, low, high int) (list []int, err error) {
+// number reads a number between two others; 0 only where low is 0.
+func number(text string, low, high int) (int, bool) {
+	n, err := strconv.Atoi(strings.TrimPrefix(strings.TrimSpace(text), "+"))
+	return n, err == nil && n >= low && n <= high && (n != 0 || low == 0)
+}
+
+// numbers reads a list of numbers, in order and each once.
+func numbers(text string, low, high int) (list []int, ok bool) {
 	for part := range strings.SplitSeq(text, ",") {
-		n, err := number(part, low, high)
-		if err != nil {
-			return nil, err
+		n, ok := number(part, low, high)
+		if !ok || len(list) > 1000 {
+			return nil, false
 		}
 		list = append(list, n)
 	}
-	return list, nil
+	slices.Sort(list)
+	return slices.Compact(list), true
 }
 
-func ordinalDays(text string) (list []ordinalDay, err error) {
+func ordinalDays(text string) (list []ordinalDay, ok bool) {
 	for part := range strings.SplitSeq(text, ",") {
-		if len(part) < 2 {
-			return nil, fmt.Errorf("%q is not a day", part)
+		part = strings.TrimSpace(part)
+		if len(part) < 2 || len(list) > 400 {
+			return nil, false
 		}
 		day, ok := dayNames[part[len(part)-2:]]
 		o := ordinalDay{day: day}
 		if ordinal := part[:len(part)-2]; ok && ordinal != "" {
-			o.n, err = number(ordinal, -53, 53)
+			o.n, ok = number(ordinal, -53, 53)
 		}
-		if err != nil || !ok {
-			return nil, fmt.Errorf("%q is not a day", part)
+		if !ok {
+			return nil, false
 		}
 		list = append(list, o)
 	}
-	return list, nil
+	return list, true
 }
 
-// dates calls yield for every date of the rule from start on, in order, until
-// yield returns false or the date passes last. Where the rule has no COUNT, it
-// goes to the period of first by whole intervals instead of walking there.
-func (r rule) dates(start, first, last hours.LocalDate, yield func(hours.LocalDate) bool) error {
-	skip := 0
-	if r.count == 0 && first > start {
-		skip = max(0, r.periodsBetween(start, first)/r.interval-1)
-	}
-	counted := 0
-	var buf []hours.LocalDate
-	for k := skip; k < skip+maxPeriods; k++ {
-		from, to := r.period(start, k*r.interval)
-		if from > last {
-			return nil
-		}
-		buf = r.inPeriod(buf[:0], start, from, to)
-		for _, d := range buf {
-			if d < start {
-				continue
-			}
-			if counted++; r.count > 0 && counted > r.count || d > last {
-				return nil
-			}
-			if !yield(d) {
-				return nil
-			}
-		}
-	}
-	return fmt.Errorf("its repetition cannot be followed: it would run for ever")
+// dayOf is a date with what rules ask of it.
+type dayOf struct {
+	date    hours.LocalDate
+	year    int
+	month   time.Month
+	day     int
+	weekday time.Weekday
 }
 
-// periodsBetween returns how many days, weeks, months or years lie between.
-func (r rule) periodsBetween(a, b hours.LocalDate) int {
-	ya, ma, _ := a.Time().Date()
-	yb, mb, _ := b.Time().Date()
-	switch r.freq {
-	case "DAILY":
-		return int(b - a)
-	case "WEEKLY":
-		return int(b-a) / 7
-	case "MONTHLY":
-		return (yb-ya)*12 + int(mb-ma)
-	}
-	return yb - ya
+func newDay(d hours.LocalDate) dayOf {
+	y, m, day := d.Time().Date()
+	return dayOf{d, y, m, day, d.Weekday()}
 }
 
-// period returns the first date and the date after the last of the n-th period
-// after the one that holds start.
-func (r rule) period(start hours.LocalDate, n int) (from, to hours.LocalDate) {
-	y, m, _ := start.Time().Date()
-	switch r.freq {
-	case "DAILY":
-		return start + hours.LocalDate(n), start + hours.LocalDate(n) + 1
-	case "WEEKLY":
-		back := (int(start.Weekday()) - int(r.weekStart) + 7) % 7
-		from = start - hours.LocalDate(back) + hours.LocalDate(7*n)
-		return from, from + 7
-	case "MONTHLY":
-		return hours.DateOf(y, m+time.Month(n), 1), hours.DateOf(y, m+time.Month(n)+1, 1)
+// matches reports whether the rule's parts about days allow the date (the table
+// in RFC 5545, section 3.3.10: a part that expands and one that limits select
+// the same days of a period). What the rule leaves open comes from its start.
+func (r *rule) matches(d, start dayOf) bool {
+	if len(r.byMonth) > 0 && !slices.Contains(r.byMonth, int(d.month)) {
+		return false
 	}
-	return hours.DateOf(y+n, 1, 1), hours.DateOf(y+n+1, 1, 1)
-}
-
-// inPeriod appends the rule's dates of one period, in order (the table in RFC
-// 5545, section 3.3.10).
-func (r rule) inPeriod(out []hours.LocalDate, start, from, to hours.LocalDate) []hours.LocalDate {
-	_, startMonth, startDay := start.Time().Date()
-	for d := from; d < to; d++ {
-		y, m, day := d.Time().Date()
-		ok := len(r.byMonth) == 0 || slices.Contains(r.byMonth, int(m))
-		if len(r.byYearDay) > 0 {
-			firstDay, nextYear := hours.DateOf(y, 1, 1), hours.DateOf(y+1, 1, 1)
-			ok = ok && (slices.Contains(r.byYearDay, int(d-firstDay)+1) || slices.Contains(r.byYearDay, int(d-nextYear)))
+	yearly, monthly, weekly := r.freq == "YEARLY", r.freq == "MONTHLY", r.freq == "WEEKLY"
+	free := true // no part says which day
+	if len(r.byYearDay) > 0 && !monthly && !weekly && r.freq != "DAILY" {
+		first, next := hours.DateOf(d.year, 1, 1), hours.DateOf(d.year+1, 1, 1)
+		if !slices.Contains(r.byYearDay, int(d.date-first)+1) && !slices.Contains(r.byYearDay, int(d.date-next)) {
+			return false
 		}
-		if len(r.byMonthDay) > 0 {
-			next := hours.DateOf(y, m+1, 1)
-			ok = ok && (slices.Contains(r.byMonthDay, day) || slices.Contains(r.byMonthDay, int(d-next)))
-		}
-		if len(r.byDay) > 0 {
-			ok = ok && slices.ContainsFunc(r.byDay, func(o ordinalDay) bool { return r.isOrdinal(o, d, y, m) })
-		}
-		// What a rule leaves open comes from its start.
-		switch free := len(r.byDay)+len(r.byMonthDay)+len(r.byYearDay) == 0; {
-		case !free:
-		case r.freq == "WEEKLY":
-			ok = ok && d.Weekday() == start.Weekday()
-		case r.freq == "MONTHLY":
-			ok = ok && day == startDay
-		case r.freq == "YEARLY":
-			ok = ok && day == startDay && (len(r.byMonth) > 0 || m == startMonth)
-		}
-		if ok {
-			out = append(out, d)
-		}
+		free = false
 	}
-	if len(r.bySetPos) == 0 {
-		return out
-	}
-	var picked []hours.LocalDate
-	for i, d := range out {
-		if slices.Contains(r.bySetPos, i+1) || slices.Contains(r.bySetPos, i-len(out)) {
-			picked = append(picked, d)
+	if len(r.byMonthDay) > 0 && !weekly {
+		if !slices.Contains(r.byMonthDay, d.day) && !slices.Contains(r.byMonthDay, d.day-daysIn(d.year, d.month)-1) {
+			return false
 		}
+		free = false
 	}
-	return picked
+	if len(r.byWeekNo) > 0 && yearly {
+		number, weeks := r.week(d)
+		if !slices.Contains(r.byWeekNo, number) && !slices.Contains(r.byWeekNo, number-weeks-1) {
+			return false
+		}
+		if free && len(r.byDay) == 0 && d.weekday != start.weekday {
+			return false
+		}
+		free = false
+	}
+	if len(r.byDay) > 0 {
+		return slices.ContainsFunc(r.byDay, func(o ordinalDay) bool { return o.day == d.weekday && (o.n == 0 || r.isOrdinal(o.n, d)) })
+	}
+	switch {
+	case !free:
+		return true
+	case weekly:
+		return d.weekday == start.weekday
+	case monthly:
+		return d.day == start.day
+	case yearly:
+		return d.day == start.day && (len(r.byMonth) > 0 || d.month == start.month)
+	}
+	return true
 }
 
 // isOrdinal reports whether d is the n-th such weekday of its month, or of its
-// year for yearly rules without BYMONTH.
-func (r rule) isOrdinal(o ordinalDay, d hours.LocalDate, y int, m time.Month) bool {
-	if d.Weekday() != o.day {
-		return false
-	}
-	if o.n == 0 || r.freq == "DAILY" || r.freq == "WEEKLY" {
+// year for yearly rules without BYMONTH. Other frequencies, and rules by week
+// numbers, take no ordinals; what is written there all the same is passed over.
+func (r *rule) isOrdinal(n int, d dayOf) bool {
+	if r.freq != "MONTHLY" && r.freq != "YEARLY" || len(r.byWeekNo) > 0 {
 		return true
 	}
-	from, to := hours.DateOf(y, m, 1), hours.DateOf(y, m+1, 1)
+	from, to := d.date-hours.LocalDate(d.day-1), hours.LocalDate(0)
+	to = from + hours.LocalDate(daysIn(d.year, d.month))
 	if r.freq == "YEARLY" && len(r.byMonth) == 0 {
-		from, to = hours.DateOf(y, 1, 1), hours.DateOf(y+1, 1, 1)
+		from, to = hours.DateOf(d.year, 1, 1), hours.DateOf(d.year+1, 1, 1)
 	}
-	if o.n > 0 {
-		return int(d-from)/7+1 == o.n
+	if n > 0 {
+		return int(d.date-from)/7+1 == n
 	}
-	return int(to-1-d)/7+1 == -o.n
+	return int(to-1-d.date)/7+1 == -n
+}
+
+// week returns the number of the week that holds the date, and how many weeks
+// its year has. The first week is the one with at least four days of the year.
+func (r *rule) week(d dayOf) (number, weeks int) {
+	first := func(year int) hours.LocalDate {
+		jan4 := hours.DateOf(year, 1, 4)
+		return jan4 - hours.LocalDate((int(jan4.Weekday())-int(r.weekStart)+7)%7)
+	}
+	year := d.year
+	switch {
+	case d.date < first(year):
+		year--
+	case d.date >= first(year+1):
+		year++
+	}
+	return int(d.date-first(year))/7 + 1, int(first(year+1)-first(year)) / 7
 }
