@@ -16,6 +16,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
 	"golang.org/x/time/rate"
 
 	"niche/internal/booking"
@@ -69,6 +72,9 @@ func New(s Settings) http.Handler {
 	}), srv.guard)
 	srv.register(humagin.New(router, config(s.Version)))
 	router.GET("/api/changes", srv.changes)
+	metrics := prometheus.NewRegistry()
+	metrics.MustRegister(s.Engine, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	router.GET("/metrics", srv.metrics(promhttp.HandlerFor(metrics, promhttp.HandlerOpts{})))
 	frontEnd(router)
 	return http.NewCrossOriginProtection().Handler(router)
 }

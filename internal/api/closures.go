@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"io"
 	"net/http"
 	"strings"
 	"unicode/utf8"
@@ -15,6 +16,7 @@ import (
 	"niche/core/ics"
 	"niche/core/span"
 	"niche/internal/feed"
+	"niche/internal/link"
 	"niche/internal/schedule"
 	"niche/internal/store"
 )
@@ -93,21 +95,22 @@ func (s *server) changeClosures(ctx context.Context, in *struct {
 }
 
 func (s *server) importClosures(ctx context.Context, in *struct{ Body Import }) (*body[Imported], error) {
-	field, text := "text", in.Body.Text
+	field, data := "text", io.Reader(strings.NewReader(in.Body.Text))
 	if in.Body.Address != "" {
 		field = "address"
-		data, err := feed.Fetch(ctx, s.Outbound, in.Body.Address)
+		got, err := feed.Get(ctx, s.Outbound, in.Body.Address, feed.Known{})
 		if err != nil {
-			return nil, wrong(field, feed.Words(err))
+			return nil, wrong(field, link.FeedWords(err).Text)
 		}
-		text = string(data)
+		defer func() { _ = got.Body.Close() }()
+		data = got.Body
 	}
 	zone, err := schedule.Zone(s.DB.Read(ctx))
 	if err != nil {
 		return nil, err
 	}
 	today := zone.DateAt(span.At(s.Now()))
-	days, skipped, err := ics.ReadDays(strings.NewReader(text), today, today+importDays)
+	days, skipped, err := ics.ReadDays(data, today, today+importDays)
 	if err != nil {
 		return nil, wrong(field, "This is not iCalendar data.")
 	}

@@ -89,6 +89,7 @@ type WallVisit struct {
 	Status   string       `json:"status" enum:"held,pending,confirmed"`
 	Copy     string       `json:"copy" enum:"none,waiting,written,read back,failed"`
 	CopyNote string       `json:"copyNote"`
+	Clash    string       `json:"clash" doc:"The busy time that came on top of it, in a sentence, or empty."`
 }
 
 // WallClient is one booking of a visit.
@@ -336,7 +337,30 @@ func wallVisits(db *gorm.DB, staff []store.ID, window span.Span, text texts) (ma
 		}
 		out[r.StaffID] = list
 	}
-	return out, err
+	if err != nil {
+		return nil, err
+	}
+	return out, markClashes(db, out, window, text)
+}
+
+// markClashes notes on visits what busy time came on top of them.
+func markClashes(db *gorm.DB, visits map[store.ID][]WallVisit, window span.Span, text texts) error {
+	var rows []struct {
+		StaffID, VisitID store.ID
+		Name             string
+		Start, End       span.Instant
+	}
+	err := db.Raw(`SELECT l.staff_id, x.visit_id, c.name, x.start, x."end" FROM clashes x JOIN calendars c ON c.id = x.calendar_id
+		JOIN links l ON l.id = c.link_id JOIN visits v ON v.id = x.visit_id
+		WHERE x.closed_at = 0 AND v.start >= ? AND v.start < ? ORDER BY x.start DESC`, window.Start().Add(-1440), window.End()).Scan(&rows).Error
+	for _, r := range rows {
+		for i, v := range visits[r.StaffID] {
+			if v.ID == r.VisitID {
+				visits[r.StaffID][i].Clash = fmt.Sprintf("Busy %s in “%s” came on top of it.", text.stretch(span.Between(r.Start, r.End)).Label, r.Name)
+			}
+		}
+	}
+	return err
 }
 
 // sill returns the starts of a service on a date, by staff member.
@@ -370,7 +394,7 @@ func (s *server) pulse(db *gorm.DB, now span.Instant, getting map[store.ID]bool)
 	for _, r := range rows {
 		getting[r.StaffID] = getting[r.StaffID] || r.GetsBookings
 		c := renderCalendar(r.Calendar, now)
-		out = append(out, Pulse{Staff: NamedID{r.StaffID, r.StaffName}, Calendar: r.Name, State: string(r.State), Ago: c.ReadAgo, Error: r.Error})
+		out = append(out, Pulse{Staff: NamedID{r.StaffID, r.StaffName}, Calendar: r.Name, State: c.State, Ago: c.ReadAgo, Error: r.Error})
 	}
 	return out, err
 }

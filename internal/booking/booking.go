@@ -25,6 +25,7 @@ import (
 
 	"niche/core/offer"
 	"niche/core/span"
+	"niche/internal/clash"
 	"niche/internal/live"
 	"niche/internal/schedule"
 	"niche/internal/store"
@@ -157,7 +158,7 @@ func (b *Bookings) confirm(ctx context.Context, h *hold, allRead bool, settle fu
 		}
 		for _, calendars := range busy {
 			for _, c := range calendars {
-				if slices.ContainsFunc(c.Spans, occupied.Overlaps) {
+				if c.Blocks(occupied) {
 					reasons = []offer.Code{"busy"}
 					return nil
 				}
@@ -192,12 +193,16 @@ func queueCopies(tx *gorm.DB, visit store.ID, now span.Instant) error {
 	if err != nil {
 		return err
 	}
-	return tx.Exec(`INSERT INTO copies (visit_id, calendar_id, href, wanted, state, next_at)
+	err = tx.Exec(`INSERT INTO copies (visit_id, calendar_id, href, wanted, state, next_at)
 		SELECT v.id, c.id, c.href || v.uid || '.ics', 1, 'waiting', ? FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id
 		JOIN links l ON l.staff_id = vs.staff_id JOIN calendars c ON c.link_id = l.id AND c.gets_bookings = 1
 		WHERE v.id = ?
 		ON CONFLICT (visit_id, calendar_id) DO UPDATE SET wanted = 1, state = 'waiting', error = '', attempts = 0,
 			next_at = excluded.next_at, sequence = copies.sequence + 1`, now, visit).Error
+	if err != nil {
+		return err
+	}
+	return clash.OfVisit(tx, visit, now)
 }
 
 // release lets go of a visit that nobody is booked on any more: its time is free
@@ -220,8 +225,12 @@ func release(tx *gorm.DB, visit store.ID, now span.Instant) error {
 			return err
 		}
 	}
-	return tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
+	err := tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
 		WHERE visit_id = ? AND wanted = 1`, now, visit).Error
+	if err != nil {
+		return err
+	}
+	return clash.OfVisit(tx, visit, now)
 }
 
 // drop takes a held booking back, with its visit when nobody else is on it.

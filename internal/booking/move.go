@@ -75,6 +75,13 @@ func settleMove(tx *gorm.DB, k store.Booking, h hold, now span.Instant) error {
 		if err := release(tx, k.VisitID, now); err != nil {
 			return err
 		}
+		// A visit that nobody was ever on but this booking is nothing any more, unless
+		// copies of it are still to be taken away.
+		err := tx.Exec(`DELETE FROM visits WHERE id = ? AND NOT EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = visits.id)
+			AND NOT EXISTS (SELECT 1 FROM copies c WHERE c.visit_id = visits.id)`, k.VisitID).Error
+		if err != nil {
+			return err
+		}
 		if err := complete(tx, h.visit); err != nil {
 			return err
 		}

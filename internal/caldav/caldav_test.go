@@ -2,8 +2,6 @@ package caldav_test
 
 import (
 	"context"
-	"fmt"
-	"io"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -30,7 +28,7 @@ type server struct {
 
 func (s server) client(t *testing.T) *caldav.Client {
 	host := strings.TrimPrefix(s.address, "http://")
-	c, err := caldav.NewClient(outbound.NewClient([]string{host}, 10*time.Second), s.address, s.user, s.key)
+	c, err := caldav.NewClient(outbound.NewClient([]string{host}, 10*time.Second), s.address, caldav.Credentials{User: s.user, Password: s.key})
 	require.NoError(t, err)
 	return c
 }
@@ -74,6 +72,11 @@ func freeAddress(t *testing.T) string {
 	require.NoError(t, err)
 	defer func() { require.NoError(t, free.Close()) }()
 	return free.Addr().String()
+}
+
+// having returns known ETags.
+func having(etags map[string]string) func(context.Context) (map[string]string, error) {
+	return func(context.Context) (map[string]string, error) { return etags, nil }
 }
 
 // servers are the real ones that Debian has, and the stand-in.
@@ -131,29 +134,30 @@ func TestEveryServerIsReadAndWrittenAlike(t *testing.T) {
 			_, err = c.Put(ctx, path, "", event("visit-1", "One"))
 			require.NoError(t, err)
 			_, err = c.Put(ctx, path, "", event("visit-1", "Again"))
-			require.Equal(t, caldav.Changed, caldav.KindOf(err), "created once only")
+			require.Equal(t, outbound.Changed, outbound.KindOf(err), "created once only")
 
-			known := caldav.Known{Token: first.Token, Tag: first.Tag, ETags: map[string]string{}}
+			etags := map[string]string{}
+			known := caldav.Known{Token: first.Token, Tag: first.Tag, ETags: having(etags)}
 			second, err := c.Changes(ctx, work.Href, known)
 			require.NoError(t, err)
 			require.Equal(t, []string{path}, second.Changed)
 			require.NoError(t, c.Fetch(ctx, work.Href, append(second.Changed, work.Href+"none.ics"), func(o caldav.Object) error {
 				if o.Path == path {
 					require.Contains(t, string(o.Body), "SUMMARY:One")
-					known.ETags[path] = o.ETag
+					etags[path] = o.ETag
 				} else {
 					require.Nil(t, o.Body, "what is not there comes without a body")
 				}
 				return nil
 			}))
-			require.NotEmpty(t, known.ETags[path])
+			require.NotEmpty(t, etags[path])
 			known.Token, known.Tag = second.Token, second.Tag
 			third, err := c.Changes(ctx, work.Href, known)
 			require.NoError(t, err)
 			require.Empty(t, slices.Concat(third.Changed, third.Removed), "nothing changed")
 
 			known.Token = "a token that nobody gave"
-			forgotten, err := c.Changes(ctx, work.Href, caldav.Known{Token: known.Token, ETags: known.ETags})
+			forgotten, err := c.Changes(ctx, work.Href, caldav.Known{Token: known.Token, ETags: having(etags)})
 			require.NoError(t, err, "a forgotten token falls back by itself")
 			require.Empty(t, slices.Concat(forgotten.Changed, forgotten.Removed))
 
@@ -162,13 +166,13 @@ func TestEveryServerIsReadAndWrittenAlike(t *testing.T) {
 			_, err = c.Put(ctx, path, stored.ETag, event("visit-1", "Two"))
 			require.NoError(t, err)
 			_, err = c.Put(ctx, path, stored.ETag, event("visit-1", "Three"))
-			require.Equal(t, caldav.Changed, caldav.KindOf(err), "an old version is not written over a new one")
+			require.Equal(t, outbound.Changed, outbound.KindOf(err), "an old version is not written over a new one")
 			stored, err = c.Get(ctx, path)
 			require.NoError(t, err)
 			require.Contains(t, string(stored.Body), "SUMMARY:Two")
 
 			require.NoError(t, c.Delete(ctx, path, stored.ETag))
-			require.Equal(t, caldav.NotThere, caldav.KindOf(c.Delete(ctx, path, "")))
+			require.Equal(t, outbound.NotThere, outbound.KindOf(c.Delete(ctx, path, "")))
 			known.Token = third.Token
 			gone, err := c.Changes(ctx, work.Href, known)
 			require.NoError(t, err)
@@ -177,92 +181,16 @@ func TestEveryServerIsReadAndWrittenAlike(t *testing.T) {
 	}
 }
 
-// answer is what a faulty server says to one method.
-type answer struct {
-	status int
-	header map[string]string
-	body   string
-	cut    bool // the connection breaks in the middle of the body
-}
-
-func faulty(t *testing.T, answers map[string]answer) *caldav.Client {
-	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		a, ok := answers[r.Method]
-		if !ok {
-			http.NotFound(w, r)
-			return
-		}
-		for k, v := range a.header {
-			w.Header().Set(k, v)
-		}
-		if a.cut {
-			w.Header().Set("Content-Length", fmt.Sprint(len(a.body)+1000))
-		}
-		w.WriteHeader(a.status)
-		_, _ = io.WriteString(w, a.body)
-	}))
-	t.Cleanup(web.Close)
-	return server{web.URL, "u", "k"}.client(t)
-}
-
-func TestAFaultyServerIsTold(t *testing.T) {
-	multistatus := func(inner string) string {
-		return `<?xml version="1.0"?><d:multistatus xmlns:d="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav">` + inner + `</d:multistatus>`
-	}
-	for _, c := range []struct {
-		name   string
-		answer answer
-		kind   caldav.Kind
-		retry  time.Duration
-	}{
-		{"refuses the key", answer{status: 401}, caldav.WrongKey, 0},
-		{"does not allow it", answer{status: 403}, caldav.Forbidden, 0},
-		{"does not know it", answer{status: 404}, caldav.NotThere, 0},
-		{"knew it once", answer{status: 410}, caldav.NotThere, 0},
-		{"is no CalDAV server", answer{status: 405}, caldav.BadAddress, 0},
-		{"is too busy, and says for how long", answer{status: 429, header: map[string]string{"Retry-After": "120"}}, caldav.NotReached, 2 * time.Minute},
-		{"is down, and says until when", answer{status: 503, header: map[string]string{"Retry-After": "Mon, 02 Mar 2026 08:10:00 GMT", "Date": "Mon, 02 Mar 2026 08:00:00 GMT"}}, caldav.NotReached, 10 * time.Minute},
-		{"asks for a year of patience", answer{status: 503, header: map[string]string{"Retry-After": "99999999"}}, caldav.NotReached, 24 * time.Hour},
-		{"has no room", answer{status: 507}, caldav.StorageIsFull, 0},
-		{"answers half", answer{status: 207, body: multistatus("<d:response>")[:70], cut: true}, caldav.NotReached, 0},
-		{"answers broken XML", answer{status: 207, body: multistatus("<d:response>")}, caldav.BadAnswer, 0},
-		{"answers a web page", answer{status: 200, body: "<html>"}, caldav.BadAnswer, 0},
-		{"redirects in a circle", answer{status: 302, header: map[string]string{"Location": "/again"}}, caldav.BadAnswer, 0},
-		{"redirects to somebody else", answer{status: 301, header: map[string]string{"Location": "http://other.example/"}}, caldav.BadAddress, 0},
-	} {
-		t.Run(c.name, func(t *testing.T) {
-			client := faulty(t, map[string]answer{"PROPFIND": c.answer, "REPORT": c.answer})
-			_, err := client.Calendars(t.Context(), "/home/")
-			require.Error(t, err)
-			require.Equal(t, c.kind, caldav.KindOf(err), err.Error())
-			var e *caldav.Error
-			require.ErrorAs(t, err, &e)
-			require.Equal(t, c.retry, e.RetryAfter)
-			require.NotContains(t, err.Error(), "Basic ")
-		})
-	}
-
-	// Only calendars that hold events count, whatever else lies in the home.
-	list := multistatus(`<d:response><d:href>/h/</d:href><d:propstat><d:prop><d:resourcetype><d:collection/></d:resourcetype></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>
-		<d:response><d:href>/h/a%20b/</d:href><d:propstat><d:prop><d:displayname> </d:displayname><d:resourcetype><d:collection/><c:calendar/></d:resourcetype>
-			<d:current-user-privilege-set><d:privilege><d:read/></d:privilege><d:privilege><d:bind/></d:privilege></d:current-user-privilege-set></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat>
-			<d:propstat><d:prop><x/></d:prop><d:status>HTTP/1.1 404 Not Found</d:status></d:propstat></d:response>
-		<d:response><d:href>/h/tasks/</d:href><d:propstat><d:prop><d:resourcetype><c:calendar/></d:resourcetype><c:supported-calendar-component-set><c:comp name="VTODO"/></c:supported-calendar-component-set></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>`)
-	got, err := faulty(t, map[string]answer{"PROPFIND": {status: 207, body: list}}).Calendars(t.Context(), "/h/")
-	require.NoError(t, err)
-	require.Equal(t, []caldav.Calendar{{Href: "/h/a%20b/", Name: "a%20b"}}, got, "without a right to write content, it can only be read")
-}
-
 func TestAddressesThatUsersGive(t *testing.T) {
 	hc := outbound.NewClient(nil, time.Second)
 	for _, bad := range []string{"", "  ", "ftp://calendar.example", "http://", "https://user name@", "::"} {
-		_, err := caldav.NewClient(hc, bad, "u", "k")
-		require.Equal(t, caldav.BadAddress, caldav.KindOf(err), bad)
+		_, err := caldav.NewClient(hc, bad, caldav.Credentials{User: "u", Password: "k"})
+		require.Equal(t, outbound.BadAddress, outbound.KindOf(err), bad)
 	}
 	for _, own := range []string{"127.0.0.1", "http://localhost:1", "[::1]:80", "http://10.1.2.3", "http://192.168.0.1", "http://172.16.9.9", "http://169.254.169.254/latest", "http://[fe80::1]", "http://[::ffff:127.0.0.1]", "http://100.64.0.1", "http://0.0.0.0", "http://[fd00::1]"} {
-		c, err := caldav.NewClient(hc, own, "u", "k")
+		c, err := caldav.NewClient(hc, own, caldav.Credentials{User: "u", Password: "k"})
 		require.NoError(t, err)
 		_, err = c.Discover(t.Context())
-		require.Equal(t, caldav.OwnNetwork, caldav.KindOf(err), "%s: %v", own, err)
+		require.Equal(t, outbound.OwnNetwork, outbound.KindOf(err), "%s: %v", own, err)
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+
+	"niche/internal/outbound"
 )
 
 // Account is what discovery finds out about a user.
@@ -42,7 +44,7 @@ func (c *Client) Discover(ctx context.Context) (Account, error) {
 		if a.Principal, err = c.principal(ctx, href); err == nil {
 			break
 		}
-		if k := KindOf(err); k != NotThere && k != BadAnswer && k != BadAddress && k != Forbidden {
+		if k := outbound.KindOf(err); k != outbound.NotThere && k != outbound.BadAnswer && k != outbound.BadAddress && k != outbound.Forbidden {
 			return a, err // a wrong key or a silent host is not mended by another path
 		}
 		if first == nil {
@@ -50,59 +52,53 @@ func (c *Client) Discover(ctx context.Context) (Account, error) {
 		}
 	}
 	if a.Principal == "" {
-		return a, &Error{Kind: BadAddress, Doing: "looking for a calendar account at " + c.base.Host, Err: first}
+		return a, &outbound.Error{Kind: outbound.BadAddress, Doing: "looking for a calendar account at " + c.base.Host, Err: first}
 	}
-	m, err := c.ask(ctx, "asking for the calendar home", "PROPFIND", a.Principal, "0",
-		`<d:propfind `+namespaces+`><d:prop><c:calendar-home-set/><c:calendar-user-address-set/></d:prop></d:propfind>`)
+	_, err := c.ask(ctx, query{"asking for the calendar home", "PROPFIND", a.Principal, "0",
+		`<d:propfind ` + namespaces + `><d:prop><c:calendar-home-set/><c:calendar-user-address-set/></d:prop></d:propfind>`}, func(r response) {
+		p, _ := r.found()
+		if len(p.Home.Hrefs) > 0 {
+			a.Home = c.path(p.Home.Hrefs[0])
+		}
+		for _, h := range p.Addresses.Hrefs {
+			if mail, ok := strings.CutPrefix(strings.ToLower(strings.TrimSpace(h)), "mailto:"); ok {
+				a.Mails = append(a.Mails, mail)
+			}
+		}
+	})
 	if err != nil {
 		return a, err
 	}
-	for _, r := range m.Responses {
-		if p, ok := r.found(); ok {
-			if len(p.Home.Hrefs) > 0 {
-				a.Home = c.path(p.Home.Hrefs[0])
-			}
-			for _, h := range p.Addresses.Hrefs {
-				if mail, ok := strings.CutPrefix(strings.ToLower(strings.TrimSpace(h)), "mailto:"); ok {
-					a.Mails = append(a.Mails, mail)
-				}
-			}
-		}
-	}
 	if a.Home == "" {
-		return a, &Error{Kind: BadAddress, Doing: "asking for the calendar home", Err: errors.New("the account has no calendars")}
+		return a, &outbound.Error{Kind: outbound.BadAddress, Doing: "asking for the calendar home", Err: errors.New("the account has no calendars")}
 	}
 	a.Calendars, err = c.Calendars(ctx, a.Home)
 	return a, err
 }
 
 func (c *Client) principal(ctx context.Context, href string) (string, error) {
-	m, err := c.ask(ctx, "looking for the account at "+href, "PROPFIND", href, "0",
-		`<d:propfind `+namespaces+`><d:prop><d:current-user-principal/></d:prop></d:propfind>`)
-	if err != nil {
-		return "", err
-	}
-	for _, r := range m.Responses {
-		if p, ok := r.found(); ok && len(p.Principal.Hrefs) > 0 {
-			return c.path(p.Principal.Hrefs[0]), nil
+	found := ""
+	_, err := c.ask(ctx, query{"looking for the account at " + href, "PROPFIND", href, "0",
+		`<d:propfind ` + namespaces + `><d:prop><d:current-user-principal/></d:prop></d:propfind>`}, func(r response) {
+		if p, ok := r.found(); ok && len(p.Principal.Hrefs) > 0 && found == "" {
+			found = c.path(p.Principal.Hrefs[0])
 		}
+	})
+	if err != nil || found != "" {
+		return found, err
 	}
-	return "", &Error{Kind: BadAnswer, Doing: "looking for the account at " + href, Err: errors.New("the host names no account there")}
+	return "", &outbound.Error{Kind: outbound.BadAnswer, Doing: "looking for the account at " + href, Err: errors.New("the host names no account there")}
 }
 
 // Calendars lists the calendars of a home that can hold events.
 func (c *Client) Calendars(ctx context.Context, home string) ([]Calendar, error) {
-	m, err := c.ask(ctx, "listing the calendars", "PROPFIND", home, "1",
-		`<d:propfind `+namespaces+`><d:prop><d:resourcetype/><d:displayname/><d:current-user-privilege-set/>`+
-			`<c:supported-calendar-component-set/><a:calendar-color/></d:prop></d:propfind>`)
-	if err != nil {
-		return nil, err
-	}
 	var list []Calendar
-	for _, r := range m.Responses {
+	_, err := c.ask(ctx, query{"listing the calendars", "PROPFIND", home, "1",
+		`<d:propfind ` + namespaces + `><d:prop><d:resourcetype/><d:displayname/><d:current-user-privilege-set/>` +
+			`<c:supported-calendar-component-set/><a:calendar-color/></d:prop></d:propfind>`}, func(r response) {
 		p, ok := r.found()
 		if !ok || p.ResourceType.Calendar == nil || !p.holdsEvents() {
-			continue
+			return
 		}
 		cal := Calendar{Href: c.path(r.Href), Name: strings.TrimSpace(p.DisplayName), Colour: colour(p.Colour), CanWrite: p.canWrite()}
 		if cal.Name == "" {
@@ -110,8 +106,8 @@ func (c *Client) Calendars(ctx context.Context, home string) ([]Calendar, error)
 			cal.Name = parts[len(parts)-1]
 		}
 		list = append(list, cal)
-	}
-	return list, nil
+	})
+	return list, err
 }
 
 // holdsEvents reports whether the collection takes VEVENT. Without a stated set

@@ -6,13 +6,24 @@ import (
 	"errors"
 	"net/http"
 	"strings"
+
+	"niche/internal/outbound"
 )
 
 // Known is what is remembered of a calendar from the last time it was read.
 type Known struct {
-	Token string            // of sync-collection, if the host gave one
-	Tag   string            // the collection tag, if the host has one
-	ETags map[string]string // of all events, by path
+	Token string // of sync-collection, if the host gave one
+	Tag   string // the collection tag, if the host has one
+	// ETags returns those of all events, by path. It is asked only when they are
+	// listed; nil means that there are none.
+	ETags func(context.Context) (map[string]string, error)
+}
+
+func (k Known) etags(ctx context.Context) (map[string]string, error) {
+	if k.ETags == nil {
+		return nil, nil
+	}
+	return k.ETags(ctx)
 }
 
 // Changes is what differs from what was known.
@@ -34,46 +45,46 @@ func (c *Client) Changes(ctx context.Context, calendar string, known Known) (Cha
 			ch.Tag = known.Tag
 			return ch, nil
 		}
-		// Hosts refuse a forgotten token in many ways; those that mean something
-		// else answer the listing alike.
-		if k := KindOf(err); k == WrongKey || k == OwnNetwork || k == TooLarge || ctx.Err() != nil {
+		if !asksForMore(err) || ctx.Err() != nil {
 			return ch, err
 		}
 	}
-	m, err := c.ask(ctx, "asking for the state of the calendar", "PROPFIND", calendar, "0",
-		`<d:propfind `+namespaces+`><d:prop><d:sync-token/><s:getctag/><d:resourcetype/></d:prop></d:propfind>`)
-	if err != nil {
-		return Changes{}, err
-	}
 	var now prop
-	for _, r := range m.Responses {
+	_, err := c.ask(ctx, query{"asking for the state of the calendar", "PROPFIND", calendar, "0",
+		`<d:propfind ` + namespaces + `><d:prop><d:sync-token/><s:getctag/><d:resourcetype/></d:prop></d:propfind>`}, func(r response) {
 		if p, ok := r.found(); ok {
 			now = p
 		}
+	})
+	if err != nil {
+		return Changes{}, err
 	}
 	if now.CollectionTag != "" && now.CollectionTag == known.Tag {
 		return Changes{Token: now.SyncToken, Tag: now.CollectionTag}, nil
 	}
-	listed, err := c.ask(ctx, "listing the events", "PROPFIND", calendar, "1",
-		`<d:propfind `+namespaces+`><d:prop><d:getetag/><d:resourcetype/></d:prop></d:propfind>`)
+	etags, err := known.etags(ctx)
 	if err != nil {
 		return Changes{}, err
 	}
 	// The token is older than the listing, so nothing falls between the two.
 	ch := Changes{Token: now.SyncToken, Tag: now.CollectionTag}
 	there := map[string]bool{}
-	for _, r := range listed.Responses {
+	_, err = c.ask(ctx, query{"listing the events", "PROPFIND", calendar, "1",
+		`<d:propfind ` + namespaces + `><d:prop><d:getetag/><d:resourcetype/></d:prop></d:propfind>`}, func(r response) {
 		p, ok := r.found()
 		path := c.path(r.Href)
 		if !ok || p.ResourceType.Collection != nil || path == c.path(calendar) {
-			continue
+			return
 		}
 		there[path] = true
-		if etag, ok := known.ETags[path]; !ok || etag != p.ETag || p.ETag == "" {
+		if etag, ok := etags[path]; !ok || etag != p.ETag || p.ETag == "" {
 			ch.Changed = append(ch.Changed, path)
 		}
+	})
+	if err != nil {
+		return Changes{}, err
 	}
-	for path := range known.ETags {
+	for path := range etags {
 		if !there[path] {
 			ch.Removed = append(ch.Removed, path)
 		}
@@ -81,19 +92,33 @@ func (c *Client) Changes(ctx context.Context, calendar string, known Known) (Cha
 	return ch, nil
 }
 
+// asksForMore reports whether a refused sync-collection leaves a listing to be
+// tried. Hosts refuse a token that they have forgotten in many ways; a host that
+// is silent, too busy or does not know us is not asked more.
+func asksForMore(err error) bool {
+	var e *outbound.Error
+	if !errors.As(err, &e) {
+		return false
+	}
+	switch e.Kind {
+	case outbound.WrongKey, outbound.OwnNetwork, outbound.TooLarge:
+		return false
+	case outbound.NotReached:
+		return e.Status == http.StatusInternalServerError || e.Status == http.StatusNotImplemented
+	}
+	return true
+}
+
 func (c *Client) sync(ctx context.Context, calendar, token string) (Changes, error) {
 	ch := Changes{Token: token}
+	const doing = "asking what changed"
 	for range 1000 { // a host may answer in parts (RFC 6578, section 3.6)
 		var b strings.Builder
 		_ = xml.EscapeText(&b, []byte(ch.Token))
-		m, err := c.ask(ctx, "asking what changed", "REPORT", calendar, "0",
-			`<d:sync-collection `+namespaces+`><d:sync-token>`+b.String()+`</d:sync-token><d:sync-level>1</d:sync-level>`+
-				`<d:prop><d:getetag/></d:prop></d:sync-collection>`)
-		if err != nil {
-			return ch, err
-		}
 		partial := false
-		for _, r := range m.Responses {
+		next, err := c.ask(ctx, query{doing, "REPORT", calendar, "0",
+			`<d:sync-collection ` + namespaces + `><d:sync-token>` + b.String() + `</d:sync-token><d:sync-level>1</d:sync-level>` +
+				`<d:prop><d:getetag/></d:prop></d:sync-collection>`}, func(r response) {
 			path := c.path(r.Href)
 			switch status := statusCode(r.Status); {
 			case status == http.StatusInsufficientStorage:
@@ -104,17 +129,20 @@ func (c *Client) sync(ctx context.Context, calendar, token string) (Changes, err
 			default:
 				ch.Changed = append(ch.Changed, path)
 			}
+		})
+		if err != nil {
+			return ch, err
 		}
-		if m.SyncToken == "" {
-			return ch, &Error{Kind: StaleToken, Doing: "asking what changed", Err: errors.New("the host gave no new token")}
+		if next == "" {
+			return ch, &outbound.Error{Kind: outbound.StaleToken, Doing: doing, Err: errors.New("the host gave no new token")}
 		}
-		done := !partial || m.SyncToken == ch.Token
-		ch.Token = m.SyncToken
+		done := !partial || next == ch.Token
+		ch.Token = next
 		if done {
 			return ch, nil
 		}
 	}
-	return ch, &Error{Kind: BadAnswer, Doing: "asking what changed", Err: errors.New("the answer has no end")}
+	return ch, &outbound.Error{Kind: outbound.BadAnswer, Doing: doing, Err: errors.New("the answer has no end")}
 }
 
 // Object is an event resource.
@@ -139,18 +167,17 @@ func (c *Client) Fetch(ctx context.Context, calendar string, paths []string, tak
 			_ = xml.EscapeText(&b, []byte(p))
 			b.WriteString("</d:href>")
 		}
-		m, err := c.ask(ctx, "fetching events", "REPORT", calendar, "1",
-			`<c:calendar-multiget `+namespaces+`><d:prop><d:getetag/><c:calendar-data/></d:prop>`+b.String()+`</c:calendar-multiget>`)
-		if err != nil {
-			return err
-		}
 		got := map[string]Object{}
-		for _, r := range m.Responses {
+		_, err := c.ask(ctx, query{"fetching events", "REPORT", calendar, "1",
+			`<c:calendar-multiget ` + namespaces + `><d:prop><d:getetag/><c:calendar-data/></d:prop>` + b.String() + `</c:calendar-multiget>`}, func(r response) {
 			o := Object{Path: c.path(r.Href)}
 			if p, ok := r.found(); ok {
 				o.ETag, o.Body = p.ETag, []byte(p.Data)
 			}
 			got[o.Path] = o
+		})
+		if err != nil {
+			return err
 		}
 		for _, p := range paths[:n] {
 			o, ok := got[c.path(p)]
@@ -168,7 +195,7 @@ func (c *Client) Fetch(ctx context.Context, calendar string, paths []string, tak
 
 // Get fetches one event.
 func (c *Client) Get(ctx context.Context, path string) (Object, error) {
-	res, body, err := c.do(ctx, request{doing: "reading the copy back", method: http.MethodGet, href: path}, http.StatusOK)
+	res, body, err := c.whole(ctx, request{doing: "reading the copy back", method: http.MethodGet, href: path}, http.StatusOK)
 	if err != nil {
 		return Object{}, err
 	}
@@ -184,7 +211,7 @@ func (c *Client) Put(ctx context.Context, path, etag string, body []byte) (strin
 		delete(header, "If-None-Match")
 		header["If-Match"] = etag
 	}
-	res, _, err := c.do(ctx, request{doing: "writing the copy", method: http.MethodPut, href: path, header: header, body: body},
+	res, _, err := c.whole(ctx, request{doing: "writing the copy", method: http.MethodPut, href: path, header: header, body: body},
 		http.StatusCreated, http.StatusNoContent, http.StatusOK)
 	if err != nil {
 		return "", err
@@ -199,7 +226,7 @@ func (c *Client) Delete(ctx context.Context, path, etag string) error {
 	if etag != "" {
 		header["If-Match"] = etag
 	}
-	_, _, err := c.do(ctx, request{doing: "removing the copy", method: http.MethodDelete, href: path, header: header},
+	_, _, err := c.whole(ctx, request{doing: "removing the copy", method: http.MethodDelete, href: path, header: header},
 		http.StatusNoContent, http.StatusOK, http.StatusAccepted)
 	return err
 }

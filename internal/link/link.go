@@ -5,17 +5,26 @@
 package link
 
 import (
+	"bytes"
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"gorm.io/gorm"
 
+	"niche/core/ics"
 	"niche/core/span"
 	"niche/internal/caldav"
+	"niche/internal/clash"
+	"niche/internal/feed"
+	"niche/internal/outbound"
+	"niche/internal/schedule"
 	"niche/internal/store"
 )
 
@@ -25,19 +34,29 @@ type Links struct {
 	keeper Keeper
 	http   *http.Client
 	now    func() time.Time
+
+	mu      sync.Mutex
+	clients map[store.ID]client
+}
+
+// client is a client that is kept, because it has learned how its host wants
+// requests to be signed, with the secret that it was made of.
+type client struct {
+	sealed []byte
+	*caldav.Client
 }
 
 // New returns the links in a database. The HTTP client is the one for
 // addresses that users give.
 func New(db *store.DB, keeper Keeper, hc *http.Client, now func() time.Time) *Links {
-	return &Links{db, keeper, hc, now}
+	return &Links{db: db, keeper: keeper, http: hc, now: now, clients: map[store.ID]client{}}
 }
 
 // Add signs in at the address, finds the account's calendars, and keeps the
 // link when that went well. No calendar blocks or gets anything yet. An account
 // that is linked already is renewed in place: its choices stay.
 func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key string) (store.Link, error) {
-	client, err := caldav.NewClient(l.http, address, user, key)
+	client, err := caldav.NewClient(l.http, address, caldav.Credentials{User: user, Password: key})
 	if err != nil {
 		return store.Link{}, err
 	}
@@ -45,7 +64,7 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 	if err != nil {
 		return store.Link{}, fmt.Errorf("linking %s: %w", hostOf(address), err)
 	}
-	link := store.Link{StaffID: staff, Address: normal(address), Username: user, Principal: account.Principal,
+	link := store.Link{StaffID: staff, Kind: store.AccountLink, Address: normal(address), Username: user, Principal: account.Principal,
 		Home: account.Home, Mails: append([]string{}, account.Mails...), CreatedAt: span.At(l.now())}
 	link.Secret = l.keeper.seal(key, owner(link))
 	err = l.db.Write(ctx, func(tx *gorm.DB) error {
@@ -67,6 +86,79 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 	return link, err
 }
 
+// AddFeed looks at what is published under an address, and keeps the link when
+// that is a calendar. As there is nothing else that a feed could be for, it
+// blocks time from the beginning. A feed that is linked already is renewed.
+func (l *Links) AddFeed(ctx context.Context, staff store.ID, address string) (store.Link, error) {
+	target, err := feed.Address(address)
+	if err != nil {
+		return store.Link{}, err
+	}
+	link := store.Link{StaffID: staff, Kind: store.FeedLink, Address: target.Scheme + "://" + target.Host, Mails: []string{}, CreatedAt: span.At(l.now())}
+	got, err := feed.Get(ctx, l.http, target.String(), feed.Known{})
+	if err != nil {
+		return link, fmt.Errorf("linking a feed of %s: %w", target.Host, err)
+	}
+	reading, err := ReadFeed(got.Body, ics.Scope{Window: span.For(link.CreatedAt, 60)})
+	if err != nil {
+		return link, fmt.Errorf("linking a feed of %s: %w", target.Host, err)
+	}
+	name := reading.Name
+	if name == "" {
+		name = target.Hostname()
+	}
+	link.Secret = l.keeper.seal(target.String(), owner(link))
+	err = l.db.Write(ctx, func(tx *gorm.DB) error {
+		var old []store.Link
+		if err := tx.Where("staff_id = ? AND kind = ? AND address = ?", staff, store.FeedLink, link.Address).Find(&old).Error; err != nil {
+			return err
+		}
+		for _, o := range old {
+			if same, err := l.FeedAddress(o); err == nil && same == target.String() {
+				link.ID, link.CreatedAt = o.ID, o.CreatedAt
+			}
+		}
+		if err := tx.Save(&link).Error; err != nil {
+			return err
+		}
+		c := store.Calendar{LinkID: link.ID, State: store.Waiting, Blocks: true}
+		if err := tx.Where("link_id = ?", link.ID).Take(&c).Error; err != nil && err != store.ErrNotFound {
+			return err
+		}
+		c.Name, c.NextAt, c.Failures = name, 0, 0
+		return tx.Save(&c).Error
+	})
+	if err != nil {
+		err = fmt.Errorf("keeping the link to a feed of %s: %w", target.Host, err)
+	}
+	return link, err
+}
+
+// ReadFeed reads busy time from the body of a feed, and closes it. What ends
+// before its end is no calendar: the events that it does not name have not gone.
+func ReadFeed(body io.ReadCloser, scope ics.Scope) (ics.Reading, error) {
+	const doing = "reading the feed"
+	reading, err := ics.ReadBusy(body, scope)
+	_ = body.Close()
+	switch {
+	case errors.Is(err, ics.ErrNotCalendar):
+		return reading, &outbound.Error{Kind: outbound.NotCalendar, Doing: doing, Err: err}
+	case err != nil:
+		return reading, outbound.Failed(doing, err)
+	case reading.Truncated:
+		return reading, &outbound.Error{Kind: outbound.NotCalendar, Doing: doing, Err: errors.New("it ends before the calendar does")}
+	}
+	return reading, nil
+}
+
+// FeedAddress returns the address of a feed, which is kept as a secret.
+func (l *Links) FeedAddress(link store.Link) (string, error) {
+	return l.keeper.open(link.Secret, owner(link))
+}
+
+// Outside returns the HTTP client for addresses that users give.
+func (l *Links) Outside() *http.Client { return l.http }
+
 // keepCalendars brings the stored calendars of a link up to date, found again
 // by their address.
 func keepCalendars(tx *gorm.DB, link store.ID, found []caldav.Calendar) error {
@@ -77,7 +169,7 @@ func keepCalendars(tx *gorm.DB, link store.ID, found []caldav.Calendar) error {
 			return err
 		}
 		if err == store.ErrNotFound {
-			c.State = store.Waiting
+			c.State = store.Waiting // nothing is chosen for it yet
 		}
 		c.LinkID, c.Href, c.Name, c.Colour, c.CanWrite = link, f.Href, f.Name, f.Colour, f.CanWrite
 		c.GetsBookings = c.GetsBookings && c.CanWrite
@@ -112,39 +204,60 @@ func HostOf(l store.Link) string { return hostOf(l.Address) }
 // owner binds a secret to its account.
 func owner(l store.Link) string { return l.Username + " " + l.Address }
 
-// Client returns a client for a link.
+// Client returns the client for an account. It stays the same as long as the
+// link does.
 func (l *Links) Client(link store.Link) (*caldav.Client, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if known, ok := l.clients[link.ID]; ok && bytes.Equal(known.sealed, link.Secret) {
+		return known.Client, nil
+	}
 	key, err := l.keeper.open(link.Secret, owner(link))
 	if err != nil {
 		return nil, err
 	}
-	return caldav.NewClient(l.http, link.Address, link.Username, key)
+	made, err := caldav.NewClient(l.http, link.Address, caldav.Credentials{User: link.Username, Password: key})
+	if err == nil {
+		l.clients[link.ID] = client{link.Secret, made}
+	}
+	return made, err
 }
 
 // ErrReadOnly says that a calendar cannot be written to.
 var ErrReadOnly = fmt.Errorf("this calendar can only be read, so it cannot get bookings")
 
+// Choice is what a calendar is for, and how its events count.
+type Choice struct {
+	Blocks, GetsBookings      bool
+	PadBefore, PadAfter       span.Minutes // kept free around its events
+	TentativeFree, AllDayFree bool         // such events take no time
+}
+
 // Choose sets what a calendar is for. A calendar that begins to get bookings
 // also gets the visits that lie ahead; one that ends keeps its copies, which
 // are still removed when their visit is cancelled.
-func (l *Links) Choose(ctx context.Context, calendar store.ID, blocks, getsBookings bool) (store.Calendar, error) {
+func (l *Links) Choose(ctx context.Context, calendar store.ID, choice Choice) (store.Calendar, error) {
 	var c store.Calendar
+	now := span.At(l.now())
 	err := l.db.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Take(&c, calendar).Error; err != nil {
 			return err
 		}
-		if getsBookings && !c.CanWrite {
+		if choice.GetsBookings && !c.CanWrite {
 			return ErrReadOnly
 		}
-		begins := getsBookings && !c.GetsBookings
-		c.Blocks, c.GetsBookings = blocks, getsBookings
-		if err := tx.Model(&c).Updates(map[string]any{"blocks": blocks, "gets_bookings": getsBookings, "next_at": 0}).Error; err != nil {
+		begins := choice.GetsBookings && !c.GetsBookings
+		c.Blocks, c.GetsBookings, c.PadBefore, c.PadAfter = choice.Blocks, choice.GetsBookings, choice.PadBefore, choice.PadAfter
+		c.TentativeFree, c.AllDayFree, c.NextAt = choice.TentativeFree, choice.AllDayFree, 0
+		if err := tx.Select("blocks", "gets_bookings", "pad_before", "pad_after", "tentative_free", "all_day_free", "next_at").Updates(&c).Error; err != nil {
 			return err
 		}
-		if !begins {
-			return nil
+		if err := schedule.PackBusy(tx, c.ID); err != nil {
+			return err
 		}
-		now := span.At(l.now())
+		if _, err := clash.OfCalendar(tx, c.ID, now); err != nil || !begins {
+			return err
+		}
 		return tx.Exec(`INSERT INTO copies (visit_id, calendar_id, href, wanted, state, next_at)
 			SELECT v.id, ?, ? || v.uid || '.ics', 1, 'waiting', ? FROM visits v
 			JOIN visit_staff vs ON vs.visit_id = v.id

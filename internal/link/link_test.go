@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"niche/internal/caldav"
 	"niche/internal/outbound"
 )
 
@@ -54,16 +53,16 @@ func TestEveryFailureHasWordsAndAField(t *testing.T) {
 		field string
 		says  string
 	}{
-		{&caldav.Error{Kind: caldav.BadAddress}, "address", "no calendar account"},
-		{&caldav.Error{Kind: caldav.WrongKey}, "password", "does not accept"},
-		{&caldav.Error{Kind: caldav.Forbidden}, "username", "does not allow"},
-		{&caldav.Error{Kind: caldav.NotReached}, "address", "does not answer"},
-		{&caldav.Error{Kind: caldav.NotReached, Status: 503}, "address", "cannot serve calendars at present"},
-		{&caldav.Error{Kind: caldav.NotThere}, "address", "does not know this calendar"},
-		{&caldav.Error{Kind: caldav.TooLarge}, "", "too large"},
-		{&caldav.Error{Kind: caldav.StorageIsFull}, "", "no room left"},
-		{&caldav.Error{Kind: caldav.Changed}, "", "changed outside"},
-		{&caldav.Error{Kind: caldav.BadAnswer}, "address", "cannot be understood"},
+		{&outbound.Error{Kind: outbound.BadAddress}, "address", "no calendar account"},
+		{&outbound.Error{Kind: outbound.WrongKey}, "password", "does not accept"},
+		{&outbound.Error{Kind: outbound.Forbidden}, "username", "does not allow"},
+		{&outbound.Error{Kind: outbound.NotReached}, "address", "does not answer"},
+		{&outbound.Error{Kind: outbound.NotReached, Status: 503}, "address", "cannot serve calendars at present"},
+		{&outbound.Error{Kind: outbound.NotThere}, "address", "does not know this calendar"},
+		{&outbound.Error{Kind: outbound.TooLarge}, "", "too large"},
+		{&outbound.Error{Kind: outbound.StorageIsFull}, "", "no room left"},
+		{&outbound.Error{Kind: outbound.Changed}, "", "changed outside"},
+		{&outbound.Error{Kind: outbound.BadAnswer}, "address", "cannot be understood"},
 		{fmt.Errorf("dialling: %w", outbound.ErrForbidden), "address", "server's own network"},
 		{errors.New("disk"), "", "on our side"},
 	} {
@@ -71,4 +70,10 @@ func TestEveryFailureHasWordsAndAField(t *testing.T) {
 		require.Equal(t, c.field, f.Field, c.err)
 		require.Contains(t, f.Text, c.says)
 	}
+	for kind, says := range map[outbound.Kind]string{outbound.BadAddress: "not a web address", outbound.NotThere: "nothing at this address", outbound.NotPublic: "not public",
+		outbound.SignInPage: "needs a sign-in. Ask for the public iCalendar address", outbound.NotCalendar: "no calendar", outbound.TooLarge: "too large",
+		outbound.BadAnswer: "redirects", outbound.NotReached: "does not answer", outbound.OwnNetwork: "cannot be understood"} {
+		require.Contains(t, FeedWords(fmt.Errorf("linking: %w", &outbound.Error{Kind: kind})).Text, says)
+	}
+	require.Contains(t, FeedWords(fmt.Errorf("dialling: %w", outbound.ErrForbidden)).Text, "server's own network")
 }

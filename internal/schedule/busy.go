@@ -3,6 +3,7 @@ package schedule
 import (
 	"encoding/binary"
 	"fmt"
+	"slices"
 	"sort"
 
 	"gorm.io/gorm"
@@ -13,19 +14,30 @@ import (
 
 // BusyCalendar is a calendar that blocks a staff member's time.
 type BusyCalendar struct {
-	ID    store.ID
-	Name  string
-	Spans []span.Span // in order of their starts
+	ID                  store.ID
+	Name                string
+	Spans               []span.Span  // in order of their starts
+	PadBefore, PadAfter span.Minutes // kept free around each
+}
+
+// Blocks reports whether some time cannot be taken because of the calendar.
+func (c BusyCalendar) Blocks(time span.Span) bool {
+	return slices.ContainsFunc(c.Spans, func(s span.Span) bool { return s.Widen(c.PadBefore, c.PadAfter).Overlaps(time) })
 }
 
 // pairSize is the size of a packed span.
 const pairSize = 16
 
-// PackBusy packs the busy spans of a calendar anew. It belongs into every
-// transaction that changes them: reading a year of somebody's events as rows
+// Counts is the condition of SQL under which the busy span s of the calendar c
+// takes time.
+const Counts = "NOT (c.tentative_free AND s.tentative) AND NOT (c.all_day_free AND s.all_day)"
+
+// PackBusy packs the busy spans of a calendar anew, those that take time. It
+// belongs into every transaction that changes them, or which of them count: reading a year of somebody's events as rows
 // costs a hundred times what reading them in one piece does.
 func PackBusy(tx *gorm.DB, calendar store.ID) error {
-	rows, err := tx.Raw(`SELECT start, "end" FROM busy_spans WHERE calendar_id = ? ORDER BY start, "end"`, calendar).Rows()
+	rows, err := tx.Raw(`SELECT s.start, s."end" FROM busy_spans s JOIN calendars c ON c.id = s.calendar_id
+		WHERE s.calendar_id = ? AND `+Counts+` ORDER BY s.start, s."end"`, calendar).Rows()
 	if err != nil {
 		return fmt.Errorf("packing busy spans: %w", err)
 	}
@@ -51,10 +63,11 @@ func PackBusy(tx *gorm.DB, calendar store.ID) error {
 }
 
 // Busy returns the busy spans in the calendars that block the staff members'
-// time, as far as they overlap the window, by staff member. Calendars without
+// time, as far as they or what is kept free around them overlap the window, by
+// staff member. Calendars without
 // any are left out.
 func Busy(tx *gorm.DB, staff []store.ID, window span.Span) (map[store.ID][]BusyCalendar, error) {
-	rows, err := tx.Raw(`SELECT l.staff_id, c.id, c.name, p.spans FROM links l
+	rows, err := tx.Raw(`SELECT l.staff_id, c.id, c.name, c.pad_before, c.pad_after, p.spans FROM links l
 		JOIN calendars c ON c.link_id = l.id AND c.blocks = 1
 		JOIN packed_spans p ON p.calendar_id = c.id WHERE l.staff_id IN ? ORDER BY c.id`, staff).Rows()
 	if err != nil {
@@ -66,10 +79,10 @@ func Busy(tx *gorm.DB, staff []store.ID, window span.Span) (map[store.ID][]BusyC
 		var id store.ID
 		var c BusyCalendar
 		var packed []byte
-		if err := rows.Scan(&id, &c.ID, &c.Name, &packed); err != nil {
+		if err := rows.Scan(&id, &c.ID, &c.Name, &c.PadBefore, &c.PadAfter, &packed); err != nil {
 			return nil, fmt.Errorf("reading busy spans: %w", err)
 		}
-		if c.Spans = unpack(packed, window); len(c.Spans) > 0 {
+		if c.Spans = unpack(packed, window.Widen(c.PadAfter, c.PadBefore)); len(c.Spans) > 0 {
 			out[id] = append(out[id], c)
 		}
 	}

@@ -92,7 +92,7 @@ func Question(tx *gorm.DB, a Asked) (offer.Question, error) {
 	for _, s := range a.Staff {
 		m := offer.Staff{ID: fmt.Sprint(s.ID), Schedule: schedules[s.ID], Bookings: bookings[s.ID], CapPerDay: capOf(s.CapPerDay)}
 		for _, c := range busy[s.ID] {
-			m.Busy = append(m.Busy, offer.Calendar{Name: c.Name, Spans: c.Spans})
+			m.Busy = append(m.Busy, offer.Calendar{Name: c.Name, Spans: c.Spans, PadBefore: c.PadBefore, PadAfter: c.PadAfter})
 		}
 		q.Staff = append(q.Staff, m)
 	}

@@ -159,7 +159,7 @@ type outside struct {
 
 func lookFrom(t *testing.T, address, user, key string) outside {
 	host := strings.TrimSuffix(strings.TrimPrefix(address, "http://"), "/")
-	c, err := caldav.NewClient(outbound.NewClient([]string{host}, 10*time.Second), address, user, key)
+	c, err := caldav.NewClient(outbound.NewClient([]string{host}, 10*time.Second), address, caldav.Credentials{User: user, Password: key})
 	require.NoError(t, err)
 	return outside{t, c}
 }

@@ -308,7 +308,7 @@ func wrongClaims(t *testing.T, d *desk) (wrong []string) {
 			GROUP BY v.id HAVING SUM(b.places) > MAX(s.places)`,
 		"a claim without a booking": `SELECT c.id FROM claims c WHERE NOT EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = c.visit_id AND b.status <> 'cancelled')`,
 		"a held booking left over":  `SELECT id FROM bookings WHERE status = 'held'`,
-		"a visit without a booking": `SELECT id FROM visits v WHERE NOT EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id)`,
+		"a visit without a booking": `SELECT id FROM visits v WHERE NOT EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id) AND NOT EXISTS (SELECT 1 FROM copies c WHERE c.visit_id = v.id)`,
 		"time not claimed": `SELECT n.visit_id FROM (SELECT visit_id, 'staff:' || staff_id AS subject FROM visit_staff UNION ALL SELECT visit_id, 'resource:' || resource_id FROM visit_resources) n
 			JOIN visits v ON v.id = n.visit_id WHERE EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id AND b.status <> 'cancelled')
 			AND NOT EXISTS (SELECT 1 FROM claims c WHERE c.visit_id = v.id AND c.subject = n.subject AND c.start = v.start - 60 * v.buffer_before AND c."end" = v."end" + 60 * v.buffer_after)`,

@@ -178,13 +178,23 @@ type VisitResource struct {
 	ResourceID ID `gorm:"primaryKey"`
 }
 
-// Link is a staff member's connection to one outside account.
+// LinkKind says what a link leads to.
+type LinkKind string
+
+// The kinds of links.
+const (
+	AccountLink LinkKind = "account" // a CalDAV account with its calendars
+	FeedLink    LinkKind = "feed"    // one calendar that is published under an address
+)
+
+// Link is a staff member's connection to one outside account or feed.
 type Link struct {
 	ID        ID
 	StaffID   ID
+	Kind      LinkKind
 	Address   string
 	Username  string
-	Secret    []byte // encrypted
+	Secret    []byte // encrypted: the app password, or the address of a feed
 	Principal string
 	Home      string
 	Mails     []string     `gorm:"serializer:json"`
@@ -198,6 +208,7 @@ type CalendarState string
 const (
 	Waiting    CalendarState = "waiting"     // not read yet
 	Fresh      CalendarState = "fresh"       // read when it was due
+	Late       CalendarState = "late"        // read, but longer ago than it should; never stored
 	NotReached CalendarState = "unreachable" // its host does not answer
 	Refused    CalendarState = "refused"     // its host no longer takes the key
 	Gone       CalendarState = "gone"        // its host does not know it any more
@@ -213,15 +224,22 @@ type Calendar struct {
 	CanWrite      bool
 	Blocks        bool
 	GetsBookings  bool
-	Token         string // of sync-collection
-	CollectionTag string
-	ExpandedOn    string // the date on which its events were last expanded
+	PadBefore     span.Minutes // kept free around its events
+	PadAfter      span.Minutes
+	TentativeFree bool         // its tentative events take no time
+	AllDayFree    bool         // its all-day events take no time
+	Token         string       // of sync-collection
+	CollectionTag string       // or the ETag of a feed
+	Modified      string       // Last-Modified of a feed
+	Refresh       span.Minutes // how often its host says that it is worth looking at
+	ExpandedOn    string       // the first and last date into which its events were expanded
 	State         CalendarState
 	Error         string // in plain words
 	Skipped       int    // events that could not be read
 	ReadAt        span.Instant
+	ChangedAt     span.Instant // when something in it was last found changed
 	NextAt        span.Instant
-	Failures      int
+	Failures      int // in a row
 }
 
 // Object is an event resource of a calendar.
@@ -231,6 +249,29 @@ type Object struct {
 	Etag       string
 	UIDHash    string
 	Skipped    int
+	Beyond     bool // it has, or may have, time after the horizon
+}
+
+// Unread is an event that could not be read. Nothing but its date is kept of it.
+type Unread struct {
+	CalendarID ID
+	Href       string
+	Date       string // of its start, or empty
+	Reason     string
+}
+
+// TableName is the word itself.
+func (Unread) TableName() string { return "unread" }
+
+// Clash is a busy span that arrived on top of a visit.
+type Clash struct {
+	ID         ID
+	VisitID    ID
+	CalendarID ID
+	Start      span.Instant // of the busy time
+	End        span.Instant
+	FoundAt    span.Instant
+	ClosedAt   span.Instant // 0 while it is open
 }
 
 // BusySpan is a stretch of time that an event takes.

@@ -35,6 +35,8 @@ type Settings struct {
 type Engine struct {
 	Settings
 	wake     chan struct{}
+	hosts    hosts
+	counts   counts
 	mu       sync.Mutex
 	reading  map[store.ID]chan struct{} // one reader at a time for a calendar
 	underway map[job]bool
@@ -48,7 +50,8 @@ type job struct {
 
 // New returns an engine that does nothing before Run.
 func New(s Settings) *Engine {
-	return &Engine{Settings: s, wake: make(chan struct{}, 1), reading: map[store.ID]chan struct{}{}, underway: map[job]bool{}}
+	return &Engine{Settings: s, wake: make(chan struct{}, 1), hosts: hosts{list: map[string]*host{}}, counts: newCounts(),
+		reading: map[store.ID]chan struct{}{}, underway: map[job]bool{}}
 }
 
 // Wake makes the engine look for due work at once.
@@ -59,8 +62,8 @@ func (e *Engine) Wake() {
 	}
 }
 
-// together is how many exchanges with hosts go on at the same time.
-const together = 32
+// together is how many exchanges go on at the same time, over all hosts.
+const together = 64
 
 // idle is the longest that the engine sleeps without looking for work.
 const idle = time.Minute
@@ -83,70 +86,74 @@ func (e *Engine) Run(ctx context.Context) {
 	_ = work.Wait()
 }
 
-// begin starts all work that is due, and returns how long there is none.
+// due is work that has come due, or will within a minute.
+type due struct {
+	ID      store.ID
+	Address string // of the link
+	NextAt  span.Instant
+}
+
+// begin starts all work that is due and whose host has a place for it, and
+// returns how long there is none.
 func (e *Engine) begin(ctx context.Context, work *errgroup.Group) time.Duration {
-	now := span.At(e.Now())
+	now := e.Now()
+	next := e.beginAll(ctx, work, now, "read", `SELECT c.id, l.address, c.next_at FROM calendars c JOIN links l ON l.id = c.link_id
+		WHERE (c.blocks OR c.gets_bookings) AND c.next_at <= ? ORDER BY c.next_at`, e.Read)
+	return min(next, e.beginAll(ctx, work, now, "write", `SELECT k.id, l.address, k.next_at FROM copies k JOIN calendars c ON c.id = k.calendar_id
+		JOIN links l ON l.id = c.link_id WHERE k.state IN ('waiting', 'written', 'failed') AND k.next_at <= ? ORDER BY k.next_at`, e.write))
+}
+
+func (e *Engine) beginAll(ctx context.Context, work *errgroup.Group, now time.Time, kind, query string, do func(context.Context, store.ID) error) time.Duration {
 	next := idle
-	later := func(at span.Instant) {
-		if wait := time.Duration(at-now) * time.Second; wait > 0 {
+	var list []due
+	if err := e.DB.Read(ctx).Raw(query, span.At(now.Add(idle))).Scan(&list).Error; err != nil && ctx.Err() == nil {
+		e.Log.Error("looking for work to "+kind, "error", err)
+	}
+	for _, d := range list {
+		if wait := time.Duration(d.NextAt-span.At(now)) * time.Second; wait > 0 {
+			next = min(next, wait)
+			continue
+		}
+		host := link.HostOf(store.Link{Address: d.Address})
+		wait, started := e.start(work, job{kind, d.ID}, host, now, func() {
+			if err := do(ctx, d.ID); err != nil && ctx.Err() == nil {
+				e.Log.Warn("exchanging with a host", "kind", kind, "id", d.ID, "error", err)
+			}
+		})
+		if !started && wait > 0 {
 			next = min(next, wait)
 		}
-	}
-	var calendars []store.Calendar
-	if err := e.DB.Read(ctx).Where("(blocks OR gets_bookings) AND next_at <= ?", now+span.Instant(idle/time.Second)).
-		Order("next_at").Find(&calendars).Error; err != nil && ctx.Err() == nil {
-		e.Log.Error("looking for calendars to read", "error", err)
-	}
-	for _, c := range calendars {
-		if c.NextAt > now {
-			later(c.NextAt)
-			continue
-		}
-		e.start(work, job{"read", c.ID}, func() {
-			if err := e.Read(ctx, c.ID); err != nil && ctx.Err() == nil {
-				e.Log.Warn("reading a calendar", "calendar", c.ID, "error", err)
-			}
-		})
-	}
-	var copies []store.Copy
-	if err := e.DB.Read(ctx).Where("state IN ('waiting', 'written', 'failed') AND next_at <= ?", now+span.Instant(idle/time.Second)).
-		Order("next_at").Limit(1000).Find(&copies).Error; err != nil && ctx.Err() == nil {
-		e.Log.Error("looking for copies to write", "error", err)
-	}
-	for _, c := range copies {
-		if c.NextAt > now {
-			later(c.NextAt)
-			continue
-		}
-		e.start(work, job{"write", c.ID}, func() {
-			if err := e.write(ctx, c.ID); err != nil && ctx.Err() == nil {
-				e.Log.Warn("writing a copy", "copy", c.ID, "error", err)
-			}
-		})
 	}
 	return max(next, 50*time.Millisecond)
 }
 
-// start runs a job unless it is under way already.
-func (e *Engine) start(work *errgroup.Group, j job, do func()) {
+// start runs a job, unless it is under way already or there is no place for it;
+// then it stays due, and the end of another job or the time to wait for brings
+// it back.
+func (e *Engine) start(work *errgroup.Group, j job, host string, now time.Time, do func()) (wait time.Duration, started bool) {
 	e.mu.Lock()
 	busy := e.underway[j]
-	e.underway[j] = true
 	e.mu.Unlock()
 	if busy {
-		return
+		return 0, false
 	}
+	if wait, ok := e.hosts.enter(host, now); !ok {
+		return wait, false
+	}
+	e.mu.Lock()
+	e.underway[j] = true
+	e.mu.Unlock()
 	end := func() {
-		e.mu.Lock()
-		delete(e.underway, j)
-		e.mu.Unlock()
-		e.Wake()
-	}
-	if !work.TryGo(func() error { defer end(); do(); return nil }) {
+		e.hosts.leave(host)
 		e.mu.Lock()
 		delete(e.underway, j)
 		e.mu.Unlock()
 	}
+	if !work.TryGo(func() error { defer e.Wake(); defer end(); do(); return nil }) {
+		end()
+		return 0, false
+	}
+	return 0, true
 }
 
 // alone waits until nobody else reads the calendar, or the context ends.

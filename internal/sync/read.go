@@ -1,12 +1,11 @@
 package sync
 
 import (
-	"bytes"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash/fnv"
+	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -15,10 +14,9 @@ import (
 	"niche/core/hours"
 	"niche/core/ics"
 	"niche/core/span"
-	"niche/internal/caldav"
 	"niche/internal/link"
 	"niche/internal/live"
-	"niche/internal/schedule"
+	"niche/internal/outbound"
 	"niche/internal/store"
 )
 
@@ -30,16 +28,32 @@ func (e *Engine) Read(ctx context.Context, id store.ID) error {
 		return err
 	}
 	defer release()
-	var c store.Calendar
-	if err := e.DB.Read(ctx).Take(&c, id).Error; err != nil {
+	begun := e.Now()
+	s, err := e.source(ctx, id)
+	if err != nil {
 		return fmt.Errorf("reading calendar %d: %w", id, err)
 	}
-	err = e.read(ctx, c)
-	if err != nil && (ctx.Err() == nil || errors.Is(ctx.Err(), context.DeadlineExceeded)) {
-		err = fmt.Errorf("reading calendar %d: %w", id, err)
-		return errors.Join(err, e.noteFailure(context.WithoutCancel(ctx), c, err))
+	changed := false
+	if s.link.Kind == store.FeedLink {
+		changed, err = e.readFeed(ctx, s)
+	} else {
+		changed, err = e.readAccount(ctx, s)
 	}
-	return err
+	e.counts.lasted.Observe(e.Now().Sub(begun).Seconds())
+	if err == nil {
+		e.counts.reads.WithLabelValues(map[bool]string{true: "changed", false: "unchanged"}[changed]).Inc()
+		e.hosts.note(link.HostOf(s.link), nil, 0, e.Now())
+		if changed || s.State != store.Fresh {
+			e.Hub.Tell(live.Calendars)
+		}
+		return nil
+	}
+	if ctx.Err() != nil && !errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		return err
+	}
+	e.counts.reads.WithLabelValues("failed").Inc()
+	err = fmt.Errorf("reading calendar %d at %s: %w", id, link.HostOf(s.link), err)
+	return errors.Join(err, e.noteFailure(context.WithoutCancel(ctx), s, err))
 }
 
 // LastLook reads the calendars that block a staff member, at the same time and
@@ -59,202 +73,125 @@ func (e *Engine) LastLook(ctx context.Context, staff store.ID) error {
 	return all.Wait()
 }
 
-// owner is what must be known of the person whose calendar is read.
-type owner struct {
-	link store.Link
-	zone hours.Zone
+// source is a calendar with all that must be known to read it.
+type source struct {
+	store.Calendar
+	link  store.Link
+	scope ics.Scope // its window is the horizon
+	soon  bool      // a visit of its owner is near
+	all   bool      // whatever is kept of it must be read again
+	again bool      // what reaches beyond the horizon must be read again, for that has moved
+	about string    // the horizon and the zone, to be kept
 }
 
-func (e *Engine) owner(ctx context.Context, c store.Calendar) (o owner, err error) {
+// soonIs how near a visit makes its owner's calendars be read more often.
+const soonIs = 4 * 60
+
+// source reads what is known of a calendar. The horizon reaches from yesterday to
+// the furthest booking window and a month.
+func (e *Engine) source(ctx context.Context, id store.ID) (s source, err error) {
+	now := span.At(e.Now())
 	db := e.DB.Read(ctx)
-	if err := db.Take(&o.link, c.LinkID).Error; err != nil {
-		return o, err
+	if err := db.Take(&s.Calendar, id).Error; err != nil {
+		return s, err
 	}
-	var s store.Staff
-	if err := db.Take(&s, o.link.StaffID).Error; err != nil {
-		return o, err
+	if err := db.Take(&s.link, s.LinkID).Error; err != nil {
+		return s, err
 	}
-	o.zone, err = hours.LoadZone(s.Zone)
-	return o, err
-}
-
-// horizon is the time whose events are kept: from yesterday to the furthest
-// booking window and a month.
-func (e *Engine) horizon(ctx context.Context) (span.Span, error) {
-	var days int
-	err := e.DB.Read(ctx).Raw("SELECT COALESCE(MAX(window_days), 60) FROM services").Scan(&days).Error
+	var of struct {
+		Zone, Email string
+		Days        int
+		Soon        bool
+	}
+	err = db.Raw(`SELECT s.zone, s.email, (SELECT COALESCE(MAX(window_days), 60) FROM services) AS days,
+			EXISTS (SELECT 1 FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id WHERE vs.staff_id = s.id AND v.start > ? AND v.start < ?) AS soon
+		FROM staff s WHERE s.id = ?`, now, now.Add(soonIs), s.link.StaffID).Scan(&of).Error
+	if err != nil {
+		return s, err
+	}
+	s.soon = of.Soon
 	const day = 24 * 60
-	return span.For(span.At(e.Now()).Add(-day), span.Minutes(days+32)*day), err
+	s.scope = ics.Scope{Window: span.For(now.Add(-day), span.Minutes(of.Days+32)*day), Owner: append([]string{}, s.link.Mails...)}
+	for _, mail := range []string{of.Email, s.link.Username} {
+		if strings.Contains(mail, "@") {
+			s.scope.Owner = append(s.scope.Owner, mail)
+		}
+	}
+	s.scope.Zone, err = hours.LoadZone(of.Zone)
+	if err == nil {
+		s.expansion(now)
+	}
+	return s, err
 }
 
-func (e *Engine) read(ctx context.Context, c store.Calendar) error {
-	o, err := e.owner(ctx, c)
-	if err != nil {
-		return err
+// expansion finds out how far what is kept reaches. The horizon moves with the
+// days, and events are not kept: those that reach beyond it are read again. It
+// has a month to spare, so each calendar does that at its own time of the day.
+func (s *source) expansion(now span.Instant) {
+	utc := hours.Zone{}
+	from, to := utc.DateAt(s.scope.Window.Start()), utc.DateAt(s.scope.Window.End())
+	s.about = fmt.Sprintf("%s/%s/%s", from, to, s.scope.Zone)
+	parts := strings.Split(s.ExpandedOn, "/")
+	reached, err := hours.LocalDate(0), errors.New("never")
+	if len(parts) > 2 {
+		reached, err = hours.ParseDate(parts[1])
 	}
-	horizon, err := e.horizon(ctx)
-	if err != nil {
-		return err
+	if err != nil || strings.Join(parts[2:], "/") != s.scope.Zone.String() {
+		s.all = true
+		return
 	}
-	client, err := e.Links.Client(o.link)
-	if err != nil {
-		return err
+	part := float64(now%86400) / 86400
+	s.again = to > reached+1 || to == reached+1 && part >= spread(s.ID, 0)
+	if !s.again {
+		s.about = s.ExpandedOn
 	}
-	etags, err := e.etags(ctx, c.ID)
-	if err != nil {
-		return err
-	}
-	known := caldav.Known{Token: c.Token, Tag: c.CollectionTag, ETags: etags}
-	// The horizon moves with the days, and events are not kept: they are read
-	// again to be expanded into it.
-	expandedOn := fmt.Sprintf("%s/%s", hours.Zone{}.DateAt(horizon.Start()), hours.Zone{}.DateAt(horizon.End()))
-	if c.ExpandedOn != expandedOn {
-		known.Token, known.Tag = "", ""
-		for path := range known.ETags {
-			known.ETags[path] = ""
-		}
-	}
-	changes, err := client.Changes(ctx, c.Href, known)
-	if err != nil {
-		return err
-	}
-	var fresh []object
-	scope := ics.Scope{Window: horizon, Zone: o.zone, Owner: o.link.Mails}
-	err = client.Fetch(ctx, c.Href, changes.Changed, func(got caldav.Object) error {
-		if got.Body == nil {
-			changes.Removed = append(changes.Removed, got.Path)
-			return nil
-		}
-		fresh = append(fresh, expand(got, scope))
-		return nil
-	})
-	if err != nil {
-		return err
-	}
-	news := len(fresh)+len(changes.Removed) > 0 || c.State != store.Fresh
-	err = e.DB.Write(ctx, func(tx *gorm.DB) error {
-		if err := keep(tx, c.ID, fresh, changes.Removed); err != nil {
-			return err
-		}
-		if len(fresh)+len(changes.Removed) > 0 {
-			if err := schedule.PackBusy(tx, c.ID); err != nil {
-				return err
-			}
-		}
-		var skipped int
-		if err := tx.Raw("SELECT COALESCE(SUM(skipped), 0) FROM objects WHERE calendar_id = ?", c.ID).Scan(&skipped).Error; err != nil {
-			return err
-		}
-		now := e.Now()
-		return tx.Model(&c).Updates(map[string]any{
-			"token": changes.Token, "collection_tag": changes.Tag, "expanded_on": expandedOn, "skipped": skipped,
-			"state": store.Fresh, "error": "", "failures": 0, "read_at": span.At(now), "next_at": span.At(now.Add(e.Poll)),
-		}).Error
-	})
-	if err == nil && news {
-		e.Hub.Tell(live.Calendars)
-	}
-	return err
 }
 
-func (e *Engine) etags(ctx context.Context, calendar store.ID) (map[string]string, error) {
-	rows, err := e.DB.Read(ctx).Raw("SELECT href, etag FROM objects WHERE calendar_id = ?", calendar).Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer func() { _ = rows.Close() }()
-	etags := map[string]string{}
-	for rows.Next() {
-		var href, etag string
-		if err := rows.Scan(&href, &etag); err != nil {
-			return nil, err
-		}
-		etags[href] = etag
-	}
-	return etags, rows.Err()
+// spread returns a number from 0 to 1 that is always the same for a calendar and
+// a salt, and differs between calendars.
+func spread(id store.ID, salt span.Instant) float64 {
+	h := fnv.New32a()
+	_, _ = fmt.Fprint(h, id, "/", salt)
+	return float64(h.Sum32()) / (1 << 32)
 }
 
-// object is an event resource as it is kept.
-type object struct {
-	path, etag string
-	uids       []string
-	spans      map[string][]ics.Occurrence // by UID
-	skipped    int
-}
+// longestRefresh is the most that a feed's own wish for fewer looks is granted.
+const longestRefresh = 6 * time.Hour
 
-// expand reads the time out of an event and lets go of everything else.
-func expand(got caldav.Object, scope ics.Scope) object {
-	o := object{path: got.Path, etag: got.ETag, spans: map[string][]ics.Occurrence{}}
-	reading, err := ics.ReadBusy(bytes.NewReader(got.Body), scope)
-	if err != nil {
-		o.skipped = 1
-		return o
+// next returns when the calendar is to be read again: more often while a visit is
+// near, as seldom as a feed wishes, and a little earlier or later so that not all
+// come at once.
+func (e *Engine) next(s source, refresh span.Minutes) span.Instant {
+	now := e.Now()
+	wait := max(e.Poll, min(time.Duration(refresh)*time.Minute, longestRefresh))
+	if s.soon {
+		wait = e.Poll / 2
 	}
-	o.skipped = len(reading.Skipped)
-	for _, ev := range reading.Events {
-		o.uids = append(o.uids, ev.UID)
-		o.spans[ev.UID] = ev.Occurrences
-	}
-	return o
-}
-
-// keep replaces what is stored of changed events. Own copies, known by their
-// UID wherever they turn up, are never busy time.
-func keep(tx *gorm.DB, calendar store.ID, fresh []object, removed []string) error {
-	for _, path := range removed {
-		if err := tx.Exec("DELETE FROM objects WHERE calendar_id = ? AND href = ?", calendar, path).Error; err != nil {
-			return err
-		}
-	}
-	for _, o := range fresh {
-		if err := tx.Exec("DELETE FROM objects WHERE calendar_id = ? AND href = ?", calendar, o.path).Error; err != nil {
-			return err
-		}
-		row := store.Object{CalendarID: calendar, Href: o.path, Etag: o.etag, Skipped: o.skipped}
-		if len(o.uids) > 0 {
-			sum := sha256.Sum256([]byte(o.uids[0]))
-			row.UIDHash = hex.EncodeToString(sum[:])
-		}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		for _, uid := range o.uids {
-			var own int64
-			if err := tx.Model(&store.Visit{}).Where("uid = ?", uid).Count(&own).Error; err != nil {
-				return err
-			}
-			if own > 0 {
-				continue
-			}
-			for _, oc := range o.spans[uid] {
-				b := store.BusySpan{CalendarID: calendar, Href: o.path, Start: oc.During.Start(), End: oc.During.End(), AllDay: oc.AllDay, Tentative: oc.Tentative}
-				if err := tx.Create(&b).Error; err != nil {
-					return err
-				}
-			}
-		}
-	}
-	return nil
+	return span.At(now.Add(wait + time.Duration((spread(s.ID, span.At(now))-0.5)*0.2*float64(wait))))
 }
 
 // noteFailure keeps why a calendar could not be read, and when to try again.
-func (e *Engine) noteFailure(ctx context.Context, c store.Calendar, cause error) error {
-	state := store.NotReached
+func (e *Engine) noteFailure(ctx context.Context, s source, cause error) error {
+	state, words := store.NotReached, link.Words(cause)
+	if s.link.Kind == store.FeedLink {
+		words = link.FeedWords(cause)
+	}
 	var asked time.Duration
-	var problem *caldav.Error
+	var problem *outbound.Error
 	if errors.As(cause, &problem) {
 		asked = problem.RetryAfter
 		switch problem.Kind {
-		case caldav.WrongKey, caldav.Forbidden:
+		case outbound.WrongKey, outbound.Forbidden, outbound.NotPublic, outbound.SignInPage:
 			state = store.Refused
-		case caldav.NotThere:
+		case outbound.NotThere:
 			state = store.Gone
 		}
 	}
-	wait := pause(e.Poll, c.Failures, asked)
+	e.hosts.note(link.HostOf(s.link), cause, asked, e.Now())
+	wait := pause(e.Poll, s.Failures, asked)
 	err := e.DB.Write(ctx, func(tx *gorm.DB) error {
-		return tx.Model(&c).Updates(map[string]any{"state": state, "error": link.Words(cause).Text,
-			"failures": c.Failures + 1, "next_at": span.At(e.Now().Add(wait))}).Error
+		return tx.Model(&s.Calendar).Updates(map[string]any{"state": state, "error": words.Text,
+			"failures": s.Failures + 1, "next_at": span.At(e.Now().Add(wait))}).Error
 	})
 	e.Hub.Tell(live.Calendars)
 	return err

@@ -15,6 +15,7 @@ import (
 	"niche/internal/caldav"
 	"niche/internal/link"
 	"niche/internal/live"
+	"niche/internal/outbound"
 	"niche/internal/store"
 )
 
@@ -42,13 +43,18 @@ func (e *Engine) write(ctx context.Context, id store.ID) error {
 	} else if err == nil {
 		err = e.remove(ctx, client, c)
 	}
-	if err != nil && ctx.Err() == nil {
+	if err == nil {
+		e.counts.writes.WithLabelValues("done").Inc()
+		e.hosts.note(link.HostOf(l), nil, 0, e.Now())
+	} else if ctx.Err() == nil {
+		e.counts.writes.WithLabelValues("failed").Inc()
 		err = fmt.Errorf("writing copy %d to %s: %w", id, link.HostOf(l), err)
-		var problem *caldav.Error
+		var problem *outbound.Error
 		var asked time.Duration
 		if errors.As(err, &problem) {
 			asked = problem.RetryAfter
 		}
+		e.hosts.note(link.HostOf(l), err, asked, e.Now())
 		wait := pause(retry, c.Attempts, asked)
 		return errors.Join(err, e.note(ctx, c, map[string]any{"state": store.CopyFailed, "error": link.Words(err).Text,
 			"attempts": c.Attempts + 1, "next_at": span.At(e.Now().Add(wait))}))
@@ -81,7 +87,7 @@ func (e *Engine) place(ctx context.Context, client *caldav.Client, c store.Copy)
 	}
 	if c.State != store.CopyWritten {
 		etag, err := client.Put(ctx, c.Href, c.Etag, want.Encode())
-		if caldav.KindOf(err) == caldav.Changed || caldav.KindOf(err) == caldav.NotThere && c.Etag != "" {
+		if outbound.KindOf(err) == outbound.Changed || outbound.KindOf(err) == outbound.NotThere && c.Etag != "" {
 			etag, err = e.settle(ctx, client, c, want)
 		}
 		if err != nil {
@@ -92,7 +98,7 @@ func (e *Engine) place(ctx context.Context, client *caldav.Client, c store.Copy)
 		}
 	}
 	stored, err := client.Get(ctx, c.Href)
-	if caldav.KindOf(err) == caldav.NotThere {
+	if outbound.KindOf(err) == outbound.NotThere {
 		// Gone again before it was read back: the next try writes it anew.
 		return errors.Join(err, e.note(ctx, c, map[string]any{"etag": ""}))
 	}
@@ -113,7 +119,7 @@ func (e *Engine) place(ctx context.Context, client *caldav.Client, c store.Copy)
 // it says the right thing, and put right otherwise.
 func (e *Engine) settle(ctx context.Context, client *caldav.Client, c store.Copy, want ics.Booking) (string, error) {
 	stored, err := client.Get(ctx, c.Href)
-	if caldav.KindOf(err) == caldav.NotThere {
+	if outbound.KindOf(err) == outbound.NotThere {
 		return client.Put(ctx, c.Href, "", want.Encode())
 	}
 	if err != nil || want.Differs(bytes.NewReader(stored.Body)) == "" {
@@ -137,11 +143,11 @@ func (e *Engine) remove(ctx context.Context, client *caldav.Client, c store.Copy
 		if err == nil {
 			err = client.Delete(ctx, c.Href, c.Etag)
 		}
-		if caldav.KindOf(err) != caldav.Changed {
+		if outbound.KindOf(err) != outbound.Changed {
 			break
 		}
 	}
-	if err != nil && caldav.KindOf(err) != caldav.NotThere {
+	if err != nil && outbound.KindOf(err) != outbound.NotThere {
 		return err
 	}
 	return e.note(ctx, c, map[string]any{"state": store.CopyRemoved, "etag": "", "error": "", "attempts": 0})

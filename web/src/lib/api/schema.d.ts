@@ -4,2282 +4,2338 @@
  */
 
 export interface paths {
-    "/api/bookings/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Cancel a booking */
-        post: operations["cancelBooking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+  '/api/bookings/{id}/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/bookings/{id}/decision": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Confirm or decline a pending booking */
-        post: operations["decideBooking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Cancel a booking */
+    post: operations['cancelBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/{id}/decision': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/bookings/{id}/move": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Move a booking to another start */
-        post: operations["moveBooking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Confirm or decline a pending booking */
+    post: operations['decideBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/{id}/move': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/calendars/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Choose what a calendar is for */
-        put: operations["chooseCalendar"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Move a booking to another start */
+    post: operations['moveBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/calendars/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/closures": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** When the business is closed */
-        get: operations["listClosures"];
-        /** Change when the business is closed */
-        put: operations["changeClosures"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    /** Choose what a calendar is for */
+    put: operations['chooseCalendar'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/closures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/closures/import": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Read closures from a public calendar, without saving them */
-        post: operations["importClosures"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** When the business is closed */
+    get: operations['listClosures'];
+    /** Change when the business is closed */
+    put: operations['changeClosures'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/closures/import': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/my-bookings/{token}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A client's own booking */
-        get: operations["getMyBooking"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Read closures from a public calendar, without saving them */
+    post: operations['importClosures'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my-bookings/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/my-bookings/{token}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Cancel an own booking */
-        post: operations["cancelMyBooking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A client's own booking */
+    get: operations['getMyBooking'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my-bookings/{token}/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/my-bookings/{token}/move": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Move an own booking */
-        post: operations["moveMyBooking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Cancel an own booking */
+    post: operations['cancelMyBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my-bookings/{token}/move': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/pages/{slug}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The offered starts of a service */
-        get: operations["getPage"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Move an own booking */
+    post: operations['moveMyBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/pages/{slug}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/pages/{slug}/bookings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Book a start */
-        post: operations["book"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The offered starts of a service */
+    get: operations['getPage'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/pages/{slug}/bookings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/resources": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Rooms and equipment */
-        get: operations["listResources"];
-        put?: never;
-        /** Add a room or a piece of equipment */
-        post: operations["addResource"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Book a start */
+    post: operations['book'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/resources': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/resources/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Change a room or a piece of equipment */
-        put: operations["changeResource"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** Rooms and equipment */
+    get: operations['listResources'];
+    put?: never;
+    /** Add a room or a piece of equipment */
+    post: operations['addResource'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/resources/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/services": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All services */
-        get: operations["listServices"];
-        put?: never;
-        /** Define a service */
-        post: operations["addService"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    /** Change a room or a piece of equipment */
+    put: operations['changeResource'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/services': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/services/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A service */
-        get: operations["getService"];
-        /** Change a service */
-        put: operations["changeService"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All services */
+    get: operations['listServices'];
+    put?: never;
+    /** Define a service */
+    post: operations['addService'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/services/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/session": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who is signed in */
-        get: operations["getSession"];
-        put?: never;
-        /** Sign in */
-        post: operations["signIn"];
-        /** Sign out */
-        delete: operations["signOut"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A service */
+    get: operations['getService'];
+    /** Change a service */
+    put: operations['changeService'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/setup": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Make the first administrator */
-        post: operations["setUp"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** Who is signed in */
+    get: operations['getSession'];
+    put?: never;
+    /** Sign in */
+    post: operations['signIn'];
+    /** Sign out */
+    delete: operations['signOut'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/setup': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/staff": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The team */
-        get: operations["listStaff"];
-        put?: never;
-        /** Add a staff member */
-        post: operations["addStaff"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Make the first administrator */
+    post: operations['setUp'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/staff/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A staff member */
-        get: operations["getStaff"];
-        /** Change a staff member */
-        put: operations["changeStaff"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The team */
+    get: operations['listStaff'];
+    put?: never;
+    /** Add a staff member */
+    post: operations['addStaff'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/staff/{id}/days": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A staff member's one-off days and absences */
-        get: operations["getDays"];
-        /** Change a staff member's one-off days and absences */
-        put: operations["changeDays"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A staff member */
+    get: operations['getStaff'];
+    /** Change a staff member */
+    put: operations['changeStaff'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}/days': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/staff/{id}/hours": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A staff member's hours */
-        get: operations["getHours"];
-        /** Change a staff member's hours */
-        put: operations["changeHours"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A staff member's one-off days and absences */
+    get: operations['getDays'];
+    /** Change a staff member's one-off days and absences */
+    put: operations['changeDays'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}/hours': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/staff/{id}/links": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A staff member's links */
-        get: operations["listLinks"];
-        put?: never;
-        /** Link a calendar account */
-        post: operations["addLink"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A staff member's hours */
+    get: operations['getHours'];
+    /** Change a staff member's hours */
+    put: operations['changeHours'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}/links': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/wall": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The team's day */
-        get: operations["getWall"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A staff member's links */
+    get: operations['listLinks'];
+    put?: never;
+    /** Link a calendar account */
+    post: operations['addLink'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/wall': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
+    /** The team's day */
+    get: operations['getWall'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-    schemas: {
-        Absence: {
-            /** Format: date */
-            from: string;
-            note: string;
-            /** Format: date */
-            until: string;
-        };
-        Administrator: {
-            email: string;
-            name: string;
-        };
-        Booked: {
-            business: string;
-            canCancel: boolean;
-            email: string;
-            /** @description The path of the page on which the client can cancel. */
-            manage: string;
-            name: string;
-            page: string;
-            place: string;
-            /** Format: int64 */
-            places: number;
-            reference: string;
-            service: string;
-            /** @enum {string} */
-            status: "held" | "pending" | "confirmed" | "cancelled";
-            when: string;
-            with: string;
-            zone: string;
-        };
-        Business: {
-            name: string;
-            /** @description IANA time zone. */
-            zone: string;
-        };
-        Calendar: {
-            /**
-             * Format: int64
-             * @description Busy spans that lie ahead.
-             */
-            ahead: number;
-            blocks: boolean;
-            canWrite: boolean;
-            /** @description As the host states it, #rrggbb, or empty. */
-            colour: string;
-            /** @description In plain words, or empty. */
-            error: string;
-            getsBookings: boolean;
-            /** Format: int64 */
-            id: number;
-            name: string;
-            /**
-             * Format: int64
-             * @description Seconds since it was last read, or -1.
-             */
-            readAgo: number;
-            /**
-             * Format: int64
-             * @description Events that could not be read.
-             */
-            skipped: number;
-            /** @enum {string} */
-            state: "waiting" | "fresh" | "unreachable" | "refused" | "gone";
-        };
-        Choice: {
-            blocks: boolean;
-            getsBookings: boolean;
-        };
-        Closure: {
-            /** Format: date */
-            date: string;
-            name: string;
-        };
-        Closures: {
-            items: components["schemas"]["Closure"][];
-        };
-        Day: {
-            breaks?: string[][];
-            spans: string[][];
-        };
-        DayMark: {
-            label: string;
-            /** Format: int64 */
-            minute: number;
-        };
-        DayPart: {
-            /** Format: int64 */
-            from: number;
-            /** Format: int64 */
-            to: number;
-        };
-        Days: {
-            absences: components["schemas"]["Absence"][];
-            oneOffs: components["schemas"]["OneOff"][];
-        };
-        Decision: {
-            accept: boolean;
-        };
-        FieldError: {
-            /** @description The path of the field in the body, or query.NAME. */
-            field: string;
-            message: string;
-        };
-        Hours: {
-            patterns: components["schemas"]["Pattern"][];
-        };
-        Import: {
-            /** @description An iCalendar address. */
-            address?: string;
-            /** @description iCalendar data. */
-            text?: string;
-        };
-        Imported: {
-            /** @description Not saved yet. */
-            items: components["schemas"]["Closure"][];
-            /**
-             * Format: int64
-             * @description Events that could not be read.
-             */
-            skipped: number;
-        };
-        Link: {
-            calendars: components["schemas"]["Calendar"][];
-            /** Format: date-time */
-            createdAt: string;
-            host: string;
-            /** Format: int64 */
-            id: number;
-            username: string;
-        };
-        ListLink: {
-            items: components["schemas"]["Link"][];
-            /**
-             * Format: int64
-             * @description The next part, or 0 at the end.
-             */
-            next: number;
-        };
-        ListResource: {
-            items: components["schemas"]["Resource"][];
-            /**
-             * Format: int64
-             * @description The next part, or 0 at the end.
-             */
-            next: number;
-        };
-        ListService: {
-            items: components["schemas"]["Service"][];
-            /**
-             * Format: int64
-             * @description The next part, or 0 at the end.
-             */
-            next: number;
-        };
-        ListStaffMember: {
-            items: components["schemas"]["StaffMember"][];
-            /**
-             * Format: int64
-             * @description The next part, or 0 at the end.
-             */
-            next: number;
-        };
-        Mark: {
-            /** Format: date-time */
-            at: string;
-            label: string;
-        };
-        Misfit: {
-            client: string;
-            /** Format: int64 */
-            id: number;
-            reasons: string[];
-            reference: string;
-            service: string;
-            staff: string;
-            when: string;
-        };
-        Move: {
-            /**
-             * Format: int64
-             * @description Who is asked for, or 0 for anyone.
-             */
-            staff: number;
-            /** Format: date-time */
-            start: string;
-        };
-        NamedID: {
-            /** Format: int64 */
-            id: number;
-            name: string;
-        };
-        NewBooking: {
-            /** @enum {string} */
-            clock: "12" | "24";
-            email: string;
-            /**
-             * Format: int64
-             * @description One of the service's lengths; the first when left out.
-             */
-            length?: number;
-            name: string;
-            /**
-             * Format: int64
-             * @description Places asked for; one when left out.
-             */
-            places?: number;
-            /**
-             * Format: int64
-             * @description Who is asked for, or 0 for anyone.
-             */
-            staff: number;
-            /** Format: date-time */
-            start: string;
-            zone: string;
-        };
-        NewLink: {
-            /** @description The host or CalDAV address. */
-            address: string;
-            /** @description The app password. */
-            password: string;
-            username: string;
-        };
-        OneOff: {
-            date: string;
-            note: string;
-            spans: string[][];
-        };
-        Page: {
-            business: string;
-            days: components["schemas"]["PageDay"][];
-            /** @description The date from which the days before are asked for, or empty. */
-            earlier: string;
-            /**
-             * Format: int64
-             * @description Minute of the day at which the days begin on the left.
-             */
-            from: number;
-            /** @description The business's zone. */
-            home: string;
-            /** @description The date from which the days after are asked for, or empty. */
-            later: string;
-            /** @description As people say it: 90 min. */
-            length: string;
-            /** @description The lengths that can be chosen; empty when there is one. */
-            lengths: components["schemas"]["PageLength"][];
-            marks: components["schemas"]["DayMark"][];
-            /** @description Nothing can be booked for the time being. */
-            paused: boolean;
-            place: string;
-            /**
-             * Format: int64
-             * @description The places of one visit.
-             */
-            places: number;
-            service: string;
-            soonest: components["schemas"]["Start"][];
-            /** @description Who can be asked for; empty when all of them take part. */
-            staff: components["schemas"]["NamedID"][];
-            /** Format: int64 */
-            to: number;
-            /** @description The zone in which times are shown. */
-            zone: string;
-        };
-        PageDay: {
-            /** Format: date */
-            date: string;
-            /** @description Why there is nothing, or empty. */
-            note: string;
-            open: components["schemas"]["DayPart"][];
-            starts: components["schemas"]["PageStart"][];
-            sub: string;
-            title: string;
-        };
-        PageLength: {
-            label: string;
-            /** Format: int64 */
-            minutes: number;
-        };
-        PageStart: {
-            /** Format: date-time */
-            at: string;
-            /** @description The whole visit: Friday 27 November, 14:00–15:30. */
-            full: string;
-            label: string;
-            /**
-             * Format: int64
-             * @description Places left.
-             */
-            left: number;
-            /** Format: int64 */
-            minute: number;
-            /** @description Who can take it. */
-            staff: number[];
-        };
-        Pattern: {
-            cycle: {
-                [key: string]: components["schemas"]["Day"];
-            }[];
-            from: string;
-            until: string | null;
-        };
-        Problem: {
-            /** @description What happened, in a sentence for people. */
-            detail: string;
-            /** @description What is wrong with which field. */
-            errors?: components["schemas"]["FieldError"][];
-            /**
-             * Format: int64
-             * @description How many there are.
-             */
-            misfitCount?: number;
-            /** @description Bookings that a change of rules would leave outside them, the first of them. */
-            misfits?: components["schemas"]["Misfit"][];
-            /** @description Starts nearby that can be booked. */
-            nearest?: components["schemas"]["Start"][];
-            /** @description The codes of the rules that refuse a start. */
-            reasons?: string[];
-            /** Format: int64 */
-            status: number;
-            /** @description The kind of the problem. */
-            title: string;
-        };
-        Pulse: {
-            /**
-             * Format: int64
-             * @description Seconds since it was read, or -1.
-             */
-            ago: number;
-            calendar: string;
-            error: string;
-            staff: components["schemas"]["NamedID"];
-            state: string;
-        };
-        Resource: {
-            /** Format: int64 */
-            id: number;
-            /** @description What services ask for: a visit takes one of each kind that it needs. */
-            kind: string;
-            name: string;
-        };
-        ResourceFields: {
-            /** @description What services ask for: a visit takes one of each kind that it needs. */
-            kind: string;
-            name: string;
-        };
-        RibbonDay: {
-            /**
-             * Format: int64
-             * @description Minutes of them that bookings take.
-             */
-            booked: number;
-            /**
-             * Format: int64
-             * @description Minutes of them that personal events take.
-             */
-            busy: number;
-            /** Format: date */
-            date: string;
-            /** Format: int64 */
-            day: number;
-            /**
-             * Format: int64
-             * @description Minutes of hours.
-             */
-            open: number;
-            weekday: string;
-        };
-        Service: {
-            /** @enum {string} */
-            anchor: "clock" | "opening";
-            /** Format: int64 */
-            bufferAfter: number;
-            /** Format: int64 */
-            bufferBefore: number;
-            buffersInsideHours: boolean;
-            /**
-             * Format: int64
-             * @description Visits a day for each staff member; left out for no cap.
-             */
-            capPerDay?: number;
-            /**
-             * Format: int64
-             * @description One of eight colours.
-             */
-            hue: number;
-            /** Format: int64 */
-            id: number;
-            /** Format: int64 */
-            length: number;
-            /** @description Further lengths that a client can choose. */
-            lengths: number[];
-            name: string;
-            /** @description Kinds of rooms and equipment, one of each. */
-            needs: string[];
-            /**
-             * Format: int64
-             * @description Minutes, for the kind minutes.
-             */
-            notice: number;
-            /** @description Time of day by which it must be booked, for the kind day. */
-            noticeBy: string;
-            /**
-             * Format: int64
-             * @description Days before the visit, for the kind day.
-             */
-            noticeDays: number;
-            /** @enum {string} */
-            noticeKind: "none" | "minutes" | "day";
-            /** @description The path of its public page. */
-            page: string;
-            /** @description Nothing can be booked for the time being. */
-            paused: boolean;
-            /**
-             * @description How one of several is picked.
-             * @enum {string}
-             */
-            pick: "order" | "fewest" | "turn" | "last";
-            /** @description Where it happens, as clients read it. */
-            place: string;
-            /**
-             * Format: int64
-             * @description Places in one visit.
-             */
-            places: number;
-            /** @description The last part of the public page's address; made from the name when empty. */
-            slug: string;
-            /** @description Who performs it, in order of preference. */
-            staff: number[];
-            /** @enum {string} */
-            staffing: "any" | "all";
-            /** Format: int64 */
-            step: number;
-            /**
-             * @description What happens when a calendar cannot be read at the moment of booking.
-             * @enum {string}
-             */
-            unreachable: "take" | "ask" | "refuse";
-            /**
-             * Format: int64
-             * @description For the kind days.
-             */
-            windowDays: number;
-            /** @description First date, for the kind dates; empty for none. */
-            windowFrom: string;
-            /** @enum {string} */
-            windowKind: "none" | "days" | "dates";
-            /** @description Last date, for the kind dates; empty for none. */
-            windowTo: string;
-        };
-        ServiceFields: {
-            /** @enum {string} */
-            anchor: "clock" | "opening";
-            /** Format: int64 */
-            bufferAfter: number;
-            /** Format: int64 */
-            bufferBefore: number;
-            buffersInsideHours: boolean;
-            /**
-             * Format: int64
-             * @description Visits a day for each staff member; left out for no cap.
-             */
-            capPerDay?: number;
-            /**
-             * Format: int64
-             * @description One of eight colours.
-             */
-            hue: number;
-            /** Format: int64 */
-            length: number;
-            /** @description Further lengths that a client can choose. */
-            lengths: number[];
-            name: string;
-            /** @description Kinds of rooms and equipment, one of each. */
-            needs: string[];
-            /**
-             * Format: int64
-             * @description Minutes, for the kind minutes.
-             */
-            notice: number;
-            /** @description Time of day by which it must be booked, for the kind day. */
-            noticeBy: string;
-            /**
-             * Format: int64
-             * @description Days before the visit, for the kind day.
-             */
-            noticeDays: number;
-            /** @enum {string} */
-            noticeKind: "none" | "minutes" | "day";
-            /** @description Nothing can be booked for the time being. */
-            paused: boolean;
-            /**
-             * @description How one of several is picked.
-             * @enum {string}
-             */
-            pick: "order" | "fewest" | "turn" | "last";
-            /** @description Where it happens, as clients read it. */
-            place: string;
-            /**
-             * Format: int64
-             * @description Places in one visit.
-             */
-            places: number;
-            /** @description The last part of the public page's address; made from the name when empty. */
-            slug: string;
-            /** @description Who performs it, in order of preference. */
-            staff: number[];
-            /** @enum {string} */
-            staffing: "any" | "all";
-            /** Format: int64 */
-            step: number;
-            /**
-             * @description What happens when a calendar cannot be read at the moment of booking.
-             * @enum {string}
-             */
-            unreachable: "take" | "ask" | "refuse";
-            /**
-             * Format: int64
-             * @description For the kind days.
-             */
-            windowDays: number;
-            /** @description First date, for the kind dates; empty for none. */
-            windowFrom: string;
-            /** @enum {string} */
-            windowKind: "none" | "days" | "dates";
-            /** @description Last date, for the kind dates; empty for none. */
-            windowTo: string;
-        };
-        Session: {
-            administrator?: components["schemas"]["Administrator"];
-            business?: components["schemas"]["Business"];
-            setUpNeeded: boolean;
-        };
-        SetUp: {
-            business: components["schemas"]["Business"];
-            email: string;
-            name: string;
-            password: string;
-        };
-        SignIn: {
-            email: string;
-            password: string;
-        };
-        StaffFields: {
-            /**
-             * Format: int64
-             * @description Visits a day over all services; left out for no cap.
-             */
-            capPerDay?: number;
-            /** @description Mail address, or empty. */
-            email: string;
-            name: string;
-            /** @description IANA time zone. */
-            zone: string;
-        };
-        StaffMember: {
-            /** @description Names of the calendars that block time. */
-            blocking: string[];
-            /**
-             * Format: int64
-             * @description Visits a day over all services; left out for no cap.
-             */
-            capPerDay?: number;
-            email: string;
-            /** @description Names of the calendars that get bookings. */
-            getting: string[];
-            /** @description Whether there is any pattern of hours. */
-            hasHours: boolean;
-            /** Format: int64 */
-            id: number;
-            /** Format: int64 */
-            links: number;
-            name: string;
-            /** @description The staff member's present local time, hh:mm. */
-            present: string;
-            /** @description Names of the services performed. */
-            services: string[];
-            /**
-             * Format: int64
-             * @description Calendars that cannot be read at present.
-             */
-            troubled: number;
-            /**
-             * Format: int64
-             * @description Minutes of work in the present week by the pattern in force.
-             */
-            weekly: number;
-            zone: string;
-        };
-        Start: {
-            /** Format: date-time */
-            at: string;
-            /** @description The whole visit: Friday 27 November, 14:00–15:30. */
-            full: string;
-            /** @description The day and the time: Tomorrow 11:30. */
-            label: string;
-            staff: number[];
-        };
-        Stretch: {
-            /** Format: date-time */
-            end: string;
-            /** @description Both times, as 09:00–10:30. */
-            label: string;
-            /** Format: date-time */
-            start: string;
-        };
-        Wall: {
-            /** Format: date */
-            date: string;
-            days: components["schemas"]["RibbonDay"][];
-            /**
-             * Format: date-time
-             * @description Where the wall begins on the left.
-             */
-            from: string;
-            lanes: components["schemas"]["WallLane"][];
-            /**
-             * Format: date
-             * @description The last date of the service's booking window, or empty.
-             */
-            last: string;
-            marks: components["schemas"]["Mark"][];
-            /**
-             * Format: date-time
-             * @description No start before it keeps the service's notice.
-             */
-            notice: string;
-            /** Format: date-time */
-            now: string;
-            pulse: components["schemas"]["Pulse"][];
-            /**
-             * Format: int64
-             * @description The service for the sill, or 0.
-             */
-            service: number;
-            services: components["schemas"]["NamedID"][];
-            title: string;
-            /** Format: date-time */
-            to: string;
-            zone: string;
-        };
-        WallBusy: {
-            calendar: string;
-            /** Format: date-time */
-            end: string;
-            /** @description Both times, as 09:00–10:30. */
-            label: string;
-            /** Format: date-time */
-            start: string;
-        };
-        WallClient: {
-            /**
-             * Format: int64
-             * @description Of the booking.
-             */
-            id: number;
-            mail: string;
-            name: string;
-            /** Format: int64 */
-            places: number;
-            reference: string;
-            /** @enum {string} */
-            status: "held" | "pending" | "confirmed";
-        };
-        WallLane: {
-            /** @description How far this person's clock is from the business's, or empty. */
-            away: string;
-            busy: components["schemas"]["WallBusy"][];
-            /** @description What the day holds, in a few words. */
-            note: string;
-            /** @description Whether bookings are written to no calendar. */
-            nowhere: boolean;
-            /** @description Whether this person performs the service for the sill. */
-            onSill: boolean;
-            open: components["schemas"]["Stretch"][];
-            staff: components["schemas"]["NamedID"];
-            /** @description Of the service for the sill; empty when this person does not perform it. */
-            starts: components["schemas"]["WallStart"][];
-            visits: components["schemas"]["WallVisit"][];
-        };
-        WallStart: {
-            /** Format: date-time */
-            at: string;
-            label: string;
-            offered: boolean;
-            reasons: string[];
-        };
-        WallVisit: {
-            /** @description The client, or how many places of a shared visit are taken. */
-            client: string;
-            clients: components["schemas"]["WallClient"][];
-            /** @enum {string} */
-            copy: "none" | "waiting" | "written" | "read back" | "failed";
-            copyNote: string;
-            /** Format: date-time */
-            end: string;
-            /** Format: int64 */
-            hue: number;
-            /**
-             * Format: int64
-             * @description Of the visit.
-             */
-            id: number;
-            /** @description Both times, as 09:00–10:30. */
-            label: string;
-            /** @description With the buffers. */
-            occupied: components["schemas"]["Stretch"];
-            /** @description How its staff were picked. */
-            picked: string;
-            service: string;
-            /** Format: date-time */
-            start: string;
-            /** @enum {string} */
-            status: "held" | "pending" | "confirmed";
-            /** @description Rooms, equipment and other people of the visit. */
-            with: string[];
-        };
+  schemas: {
+    Absence: {
+      /** Format: date */
+      from: string;
+      note: string;
+      /** Format: date */
+      until: string;
     };
-    responses: never;
-    parameters: never;
-    requestBodies: never;
-    headers: never;
-    pathItems: never;
+    Administrator: {
+      email: string;
+      name: string;
+    };
+    Booked: {
+      business: string;
+      canCancel: boolean;
+      email: string;
+      /** @description The path of the page on which the client can cancel. */
+      manage: string;
+      name: string;
+      page: string;
+      place: string;
+      /** Format: int64 */
+      places: number;
+      reference: string;
+      service: string;
+      /** @enum {string} */
+      status: 'held' | 'pending' | 'confirmed' | 'cancelled';
+      when: string;
+      with: string;
+      zone: string;
+    };
+    Business: {
+      name: string;
+      /** @description IANA time zone. */
+      zone: string;
+    };
+    Calendar: {
+      /**
+       * Format: int64
+       * @description Busy spans that lie ahead.
+       */
+      ahead: number;
+      /** @description Its all-day events take no time. */
+      allDayFree?: boolean;
+      blocks: boolean;
+      canWrite: boolean;
+      /** @description As the host states it, #rrggbb, or empty. */
+      colour: string;
+      /** @description In plain words, or empty. */
+      error: string;
+      /**
+       * Format: int64
+       * @description Events that are known of.
+       */
+      events: number;
+      getsBookings: boolean;
+      /** Format: int64 */
+      id: number;
+      name: string;
+      /**
+       * Format: int64
+       * @description Seconds until it is read again.
+       */
+      nextIn: number;
+      /**
+       * Format: int64
+       * @description Minutes kept free after its events.
+       */
+      padAfter?: number;
+      /**
+       * Format: int64
+       * @description Minutes kept free before its events.
+       */
+      padBefore?: number;
+      /**
+       * Format: int64
+       * @description Seconds since it was last read, or -1.
+       */
+      readAgo: number;
+      /**
+       * Format: int64
+       * @description Events that could not be read.
+       */
+      skipped: number;
+      /** @enum {string} */
+      state: 'waiting' | 'fresh' | 'late' | 'unreachable' | 'refused' | 'gone';
+      /** @description Its tentative events take no time. */
+      tentativeFree?: boolean;
+      /** @description The first of them, by date. */
+      unread: components['schemas']['Unread'][];
+    };
+    Choice: {
+      /** @description Its all-day events take no time. */
+      allDayFree?: boolean;
+      blocks: boolean;
+      getsBookings: boolean;
+      /**
+       * Format: int64
+       * @description Minutes kept free after its events.
+       */
+      padAfter?: number;
+      /**
+       * Format: int64
+       * @description Minutes kept free before its events.
+       */
+      padBefore?: number;
+      /** @description Its tentative events take no time. */
+      tentativeFree?: boolean;
+    };
+    Closure: {
+      /** Format: date */
+      date: string;
+      name: string;
+    };
+    Closures: {
+      items: components['schemas']['Closure'][];
+    };
+    Day: {
+      breaks?: string[][];
+      spans: string[][];
+    };
+    DayMark: {
+      label: string;
+      /** Format: int64 */
+      minute: number;
+    };
+    DayPart: {
+      /** Format: int64 */
+      from: number;
+      /** Format: int64 */
+      to: number;
+    };
+    Days: {
+      absences: components['schemas']['Absence'][];
+      oneOffs: components['schemas']['OneOff'][];
+    };
+    Decision: {
+      accept: boolean;
+    };
+    FieldError: {
+      /** @description The path of the field in the body, or query.NAME. */
+      field: string;
+      message: string;
+    };
+    Hours: {
+      patterns: components['schemas']['Pattern'][];
+    };
+    Import: {
+      /** @description An iCalendar address. */
+      address?: string;
+      /** @description iCalendar data. */
+      text?: string;
+    };
+    Imported: {
+      /** @description Not saved yet. */
+      items: components['schemas']['Closure'][];
+      /**
+       * Format: int64
+       * @description Events that could not be read.
+       */
+      skipped: number;
+    };
+    Link: {
+      calendars: components['schemas']['Calendar'][];
+      /** Format: date-time */
+      createdAt: string;
+      host: string;
+      /** Format: int64 */
+      id: number;
+      /** @enum {string} */
+      kind: 'account' | 'feed';
+      /** @description Empty for a feed. */
+      username: string;
+    };
+    ListLink: {
+      items: components['schemas']['Link'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListResource: {
+      items: components['schemas']['Resource'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListService: {
+      items: components['schemas']['Service'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListStaffMember: {
+      items: components['schemas']['StaffMember'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    Mark: {
+      /** Format: date-time */
+      at: string;
+      label: string;
+    };
+    Misfit: {
+      client: string;
+      /** Format: int64 */
+      id: number;
+      reasons: string[];
+      reference: string;
+      service: string;
+      staff: string;
+      when: string;
+    };
+    Move: {
+      /**
+       * Format: int64
+       * @description Who is asked for, or 0 for anyone.
+       */
+      staff: number;
+      /** Format: date-time */
+      start: string;
+    };
+    NamedID: {
+      /** Format: int64 */
+      id: number;
+      name: string;
+    };
+    NewBooking: {
+      /** @enum {string} */
+      clock: '12' | '24';
+      email: string;
+      /**
+       * Format: int64
+       * @description One of the service's lengths; the first when left out.
+       */
+      length?: number;
+      name: string;
+      /**
+       * Format: int64
+       * @description Places asked for; one when left out.
+       */
+      places?: number;
+      /**
+       * Format: int64
+       * @description Who is asked for, or 0 for anyone.
+       */
+      staff: number;
+      /** Format: date-time */
+      start: string;
+      zone: string;
+    };
+    NewLink: {
+      /** @description The host or CalDAV address, or the iCalendar address of a feed. */
+      address: string;
+      /**
+       * @default account
+       * @enum {string}
+       */
+      kind?: 'account' | 'feed';
+      /** @description The app password of an account. */
+      password?: string;
+      /** @description Of an account. */
+      username?: string;
+    };
+    OneOff: {
+      date: string;
+      note: string;
+      spans: string[][];
+    };
+    Page: {
+      business: string;
+      days: components['schemas']['PageDay'][];
+      /** @description The date from which the days before are asked for, or empty. */
+      earlier: string;
+      /**
+       * Format: int64
+       * @description Minute of the day at which the days begin on the left.
+       */
+      from: number;
+      /** @description The business's zone. */
+      home: string;
+      /** @description The date from which the days after are asked for, or empty. */
+      later: string;
+      /** @description As people say it: 90 min. */
+      length: string;
+      /** @description The lengths that can be chosen; empty when there is one. */
+      lengths: components['schemas']['PageLength'][];
+      marks: components['schemas']['DayMark'][];
+      /** @description Nothing can be booked for the time being. */
+      paused: boolean;
+      place: string;
+      /**
+       * Format: int64
+       * @description The places of one visit.
+       */
+      places: number;
+      service: string;
+      soonest: components['schemas']['Start'][];
+      /** @description Who can be asked for; empty when all of them take part. */
+      staff: components['schemas']['NamedID'][];
+      /** Format: int64 */
+      to: number;
+      /** @description The zone in which times are shown. */
+      zone: string;
+    };
+    PageDay: {
+      /** Format: date */
+      date: string;
+      /** @description Why there is nothing, or empty. */
+      note: string;
+      open: components['schemas']['DayPart'][];
+      starts: components['schemas']['PageStart'][];
+      sub: string;
+      title: string;
+    };
+    PageLength: {
+      label: string;
+      /** Format: int64 */
+      minutes: number;
+    };
+    PageStart: {
+      /** Format: date-time */
+      at: string;
+      /** @description The whole visit: Friday 27 November, 14:00–15:30. */
+      full: string;
+      label: string;
+      /**
+       * Format: int64
+       * @description Places left.
+       */
+      left: number;
+      /** Format: int64 */
+      minute: number;
+      /** @description Who can take it. */
+      staff: number[];
+    };
+    Pattern: {
+      cycle: {
+        [key: string]: components['schemas']['Day'];
+      }[];
+      from: string;
+      until: string | null;
+    };
+    Problem: {
+      /** @description What happened, in a sentence for people. */
+      detail: string;
+      /** @description What is wrong with which field. */
+      errors?: components['schemas']['FieldError'][];
+      /**
+       * Format: int64
+       * @description How many there are.
+       */
+      misfitCount?: number;
+      /** @description Bookings that a change of rules would leave outside them, the first of them. */
+      misfits?: components['schemas']['Misfit'][];
+      /** @description Starts nearby that can be booked. */
+      nearest?: components['schemas']['Start'][];
+      /** @description The codes of the rules that refuse a start. */
+      reasons?: string[];
+      /** Format: int64 */
+      status: number;
+      /** @description The kind of the problem. */
+      title: string;
+    };
+    Pulse: {
+      /**
+       * Format: int64
+       * @description Seconds since it was read, or -1.
+       */
+      ago: number;
+      calendar: string;
+      error: string;
+      staff: components['schemas']['NamedID'];
+      state: string;
+    };
+    Resource: {
+      /** Format: int64 */
+      id: number;
+      /** @description What services ask for: a visit takes one of each kind that it needs. */
+      kind: string;
+      name: string;
+    };
+    ResourceFields: {
+      /** @description What services ask for: a visit takes one of each kind that it needs. */
+      kind: string;
+      name: string;
+    };
+    RibbonDay: {
+      /**
+       * Format: int64
+       * @description Minutes of them that bookings take.
+       */
+      booked: number;
+      /**
+       * Format: int64
+       * @description Minutes of them that personal events take.
+       */
+      busy: number;
+      /** Format: date */
+      date: string;
+      /** Format: int64 */
+      day: number;
+      /**
+       * Format: int64
+       * @description Minutes of hours.
+       */
+      open: number;
+      weekday: string;
+    };
+    Service: {
+      /** @enum {string} */
+      anchor: 'clock' | 'opening';
+      /** Format: int64 */
+      bufferAfter: number;
+      /** Format: int64 */
+      bufferBefore: number;
+      buffersInsideHours: boolean;
+      /**
+       * Format: int64
+       * @description Visits a day for each staff member; left out for no cap.
+       */
+      capPerDay?: number;
+      /**
+       * Format: int64
+       * @description One of eight colours.
+       */
+      hue: number;
+      /** Format: int64 */
+      id: number;
+      /** Format: int64 */
+      length: number;
+      /** @description Further lengths that a client can choose. */
+      lengths: number[];
+      name: string;
+      /** @description Kinds of rooms and equipment, one of each. */
+      needs: string[];
+      /**
+       * Format: int64
+       * @description Minutes, for the kind minutes.
+       */
+      notice: number;
+      /** @description Time of day by which it must be booked, for the kind day. */
+      noticeBy: string;
+      /**
+       * Format: int64
+       * @description Days before the visit, for the kind day.
+       */
+      noticeDays: number;
+      /** @enum {string} */
+      noticeKind: 'none' | 'minutes' | 'day';
+      /** @description The path of its public page. */
+      page: string;
+      /** @description Nothing can be booked for the time being. */
+      paused: boolean;
+      /**
+       * @description How one of several is picked.
+       * @enum {string}
+       */
+      pick: 'order' | 'fewest' | 'turn' | 'last';
+      /** @description Where it happens, as clients read it. */
+      place: string;
+      /**
+       * Format: int64
+       * @description Places in one visit.
+       */
+      places: number;
+      /** @description The last part of the public page's address; made from the name when empty. */
+      slug: string;
+      /** @description Who performs it, in order of preference. */
+      staff: number[];
+      /** @enum {string} */
+      staffing: 'any' | 'all';
+      /** Format: int64 */
+      step: number;
+      /**
+       * @description What happens when a calendar cannot be read at the moment of booking.
+       * @enum {string}
+       */
+      unreachable: 'take' | 'ask' | 'refuse';
+      /**
+       * Format: int64
+       * @description For the kind days.
+       */
+      windowDays: number;
+      /** @description First date, for the kind dates; empty for none. */
+      windowFrom: string;
+      /** @enum {string} */
+      windowKind: 'none' | 'days' | 'dates';
+      /** @description Last date, for the kind dates; empty for none. */
+      windowTo: string;
+    };
+    ServiceFields: {
+      /** @enum {string} */
+      anchor: 'clock' | 'opening';
+      /** Format: int64 */
+      bufferAfter: number;
+      /** Format: int64 */
+      bufferBefore: number;
+      buffersInsideHours: boolean;
+      /**
+       * Format: int64
+       * @description Visits a day for each staff member; left out for no cap.
+       */
+      capPerDay?: number;
+      /**
+       * Format: int64
+       * @description One of eight colours.
+       */
+      hue: number;
+      /** Format: int64 */
+      length: number;
+      /** @description Further lengths that a client can choose. */
+      lengths: number[];
+      name: string;
+      /** @description Kinds of rooms and equipment, one of each. */
+      needs: string[];
+      /**
+       * Format: int64
+       * @description Minutes, for the kind minutes.
+       */
+      notice: number;
+      /** @description Time of day by which it must be booked, for the kind day. */
+      noticeBy: string;
+      /**
+       * Format: int64
+       * @description Days before the visit, for the kind day.
+       */
+      noticeDays: number;
+      /** @enum {string} */
+      noticeKind: 'none' | 'minutes' | 'day';
+      /** @description Nothing can be booked for the time being. */
+      paused: boolean;
+      /**
+       * @description How one of several is picked.
+       * @enum {string}
+       */
+      pick: 'order' | 'fewest' | 'turn' | 'last';
+      /** @description Where it happens, as clients read it. */
+      place: string;
+      /**
+       * Format: int64
+       * @description Places in one visit.
+       */
+      places: number;
+      /** @description The last part of the public page's address; made from the name when empty. */
+      slug: string;
+      /** @description Who performs it, in order of preference. */
+      staff: number[];
+      /** @enum {string} */
+      staffing: 'any' | 'all';
+      /** Format: int64 */
+      step: number;
+      /**
+       * @description What happens when a calendar cannot be read at the moment of booking.
+       * @enum {string}
+       */
+      unreachable: 'take' | 'ask' | 'refuse';
+      /**
+       * Format: int64
+       * @description For the kind days.
+       */
+      windowDays: number;
+      /** @description First date, for the kind dates; empty for none. */
+      windowFrom: string;
+      /** @enum {string} */
+      windowKind: 'none' | 'days' | 'dates';
+      /** @description Last date, for the kind dates; empty for none. */
+      windowTo: string;
+    };
+    Session: {
+      administrator?: components['schemas']['Administrator'];
+      business?: components['schemas']['Business'];
+      setUpNeeded: boolean;
+    };
+    SetUp: {
+      business: components['schemas']['Business'];
+      email: string;
+      name: string;
+      password: string;
+    };
+    SignIn: {
+      email: string;
+      password: string;
+    };
+    StaffFields: {
+      /**
+       * Format: int64
+       * @description Visits a day over all services; left out for no cap.
+       */
+      capPerDay?: number;
+      /** @description Mail address, or empty. */
+      email: string;
+      name: string;
+      /** @description IANA time zone. */
+      zone: string;
+    };
+    StaffMember: {
+      /** @description Names of the calendars that block time. */
+      blocking: string[];
+      /**
+       * Format: int64
+       * @description Visits a day over all services; left out for no cap.
+       */
+      capPerDay?: number;
+      email: string;
+      /** @description Names of the calendars that get bookings. */
+      getting: string[];
+      /** @description Whether there is any pattern of hours. */
+      hasHours: boolean;
+      /** Format: int64 */
+      id: number;
+      /** Format: int64 */
+      links: number;
+      name: string;
+      /** @description The staff member's present local time, hh:mm. */
+      present: string;
+      /** @description Names of the services performed. */
+      services: string[];
+      /**
+       * Format: int64
+       * @description Calendars that cannot be read at present.
+       */
+      troubled: number;
+      /**
+       * Format: int64
+       * @description Minutes of work in the present week by the pattern in force.
+       */
+      weekly: number;
+      zone: string;
+    };
+    Start: {
+      /** Format: date-time */
+      at: string;
+      /** @description The whole visit: Friday 27 November, 14:00–15:30. */
+      full: string;
+      /** @description The day and the time: Tomorrow 11:30. */
+      label: string;
+      staff: number[];
+    };
+    Stretch: {
+      /** Format: date-time */
+      end: string;
+      /** @description Both times, as 09:00–10:30. */
+      label: string;
+      /** Format: date-time */
+      start: string;
+    };
+    Unread: {
+      /** @description Of its start, or empty where that could not be read either. */
+      date: string;
+      reason: string;
+    };
+    Wall: {
+      /** Format: date */
+      date: string;
+      days: components['schemas']['RibbonDay'][];
+      /**
+       * Format: date-time
+       * @description Where the wall begins on the left.
+       */
+      from: string;
+      lanes: components['schemas']['WallLane'][];
+      /**
+       * Format: date
+       * @description The last date of the service's booking window, or empty.
+       */
+      last: string;
+      marks: components['schemas']['Mark'][];
+      /**
+       * Format: date-time
+       * @description No start before it keeps the service's notice.
+       */
+      notice: string;
+      /** Format: date-time */
+      now: string;
+      pulse: components['schemas']['Pulse'][];
+      /**
+       * Format: int64
+       * @description The service for the sill, or 0.
+       */
+      service: number;
+      services: components['schemas']['NamedID'][];
+      title: string;
+      /** Format: date-time */
+      to: string;
+      zone: string;
+    };
+    WallBusy: {
+      calendar: string;
+      /** Format: date-time */
+      end: string;
+      /** @description Both times, as 09:00–10:30. */
+      label: string;
+      /** Format: date-time */
+      start: string;
+    };
+    WallClient: {
+      /**
+       * Format: int64
+       * @description Of the booking.
+       */
+      id: number;
+      mail: string;
+      name: string;
+      /** Format: int64 */
+      places: number;
+      reference: string;
+      /** @enum {string} */
+      status: 'held' | 'pending' | 'confirmed';
+    };
+    WallLane: {
+      /** @description How far this person's clock is from the business's, or empty. */
+      away: string;
+      busy: components['schemas']['WallBusy'][];
+      /** @description What the day holds, in a few words. */
+      note: string;
+      /** @description Whether bookings are written to no calendar. */
+      nowhere: boolean;
+      /** @description Whether this person performs the service for the sill. */
+      onSill: boolean;
+      open: components['schemas']['Stretch'][];
+      staff: components['schemas']['NamedID'];
+      /** @description Of the service for the sill; empty when this person does not perform it. */
+      starts: components['schemas']['WallStart'][];
+      visits: components['schemas']['WallVisit'][];
+    };
+    WallStart: {
+      /** Format: date-time */
+      at: string;
+      label: string;
+      offered: boolean;
+      reasons: string[];
+    };
+    WallVisit: {
+      /** @description The busy time that came on top of it, in a sentence, or empty. */
+      clash: string;
+      /** @description The client, or how many places of a shared visit are taken. */
+      client: string;
+      clients: components['schemas']['WallClient'][];
+      /** @enum {string} */
+      copy: 'none' | 'waiting' | 'written' | 'read back' | 'failed';
+      copyNote: string;
+      /** Format: date-time */
+      end: string;
+      /** Format: int64 */
+      hue: number;
+      /**
+       * Format: int64
+       * @description Of the visit.
+       */
+      id: number;
+      /** @description Both times, as 09:00–10:30. */
+      label: string;
+      /** @description With the buffers. */
+      occupied: components['schemas']['Stretch'];
+      /** @description How its staff were picked. */
+      picked: string;
+      service: string;
+      /** Format: date-time */
+      start: string;
+      /** @enum {string} */
+      status: 'held' | 'pending' | 'confirmed';
+      /** @description Rooms, equipment and other people of the visit. */
+      with: string[];
+    };
+  };
+  responses: never;
+  parameters: never;
+  requestBodies: never;
+  headers: never;
+  pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    cancelBooking: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  cancelBooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
     };
-    decideBooking: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Decision"];
-            };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
         };
+      };
     };
-    moveBooking: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Move"];
-            };
-        };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  decideBooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
     };
-    chooseCalendar: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Choice"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Calendar"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Decision'];
+      };
     };
-    listClosures: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Closures"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    changeClosures: {
-        parameters: {
-            query?: {
-                /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
-                accept?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Closures"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Closures"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  moveBooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
     };
-    importClosures: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Import"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Imported"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Move'];
+      };
     };
-    getMyBooking: {
-        parameters: {
-            query?: {
-                clock?: "12" | "24";
-            };
-            header?: never;
-            path: {
-                token: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Booked"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    cancelMyBooking: {
-        parameters: {
-            query?: {
-                clock?: "12" | "24";
-            };
-            header?: never;
-            path: {
-                token: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Booked"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  chooseCalendar: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
     };
-    moveMyBooking: {
-        parameters: {
-            query?: {
-                clock?: "12" | "24";
-            };
-            header?: never;
-            path: {
-                token: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Move"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Booked"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Choice'];
+      };
     };
-    getPage: {
-        parameters: {
-            query?: {
-                /** @description The first date, in the client's zone; today when empty. */
-                from?: string;
-                /** @description The client's zone; the business's when empty. */
-                zone?: string;
-                /** @description Only starts of this staff member; 0 for anyone. */
-                staff?: number;
-                /** @description One of the service's lengths; the first when 0. */
-                length?: number;
-                /** @description Places asked for. */
-                places?: number;
-                /** @description The token of a booking that is to be moved: it does not stand in its own way. */
-                moving?: string;
-                clock?: "12" | "24";
-            };
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Page"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Calendar'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    book: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewBooking"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Booked"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  listClosures: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    listResources: {
-        parameters: {
-            query?: {
-                /** @description The part of the list, from 1. */
-                page?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListResource"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Closures'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    addResource: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ResourceFields"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Resource"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  changeClosures: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    changeResource: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ResourceFields"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Resource"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Closures'];
+      };
     };
-    listServices: {
-        parameters: {
-            query?: {
-                /** @description The part of the list, from 1. */
-                page?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListService"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Closures'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    addService: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ServiceFields"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Service"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  importClosures: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    getService: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Service"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Import'];
+      };
     };
-    changeService: {
-        parameters: {
-            query?: {
-                /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
-                accept?: number;
-            };
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ServiceFields"];
-            };
+        content: {
+          'application/json': components['schemas']['Imported'];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Service"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    getSession: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Session"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  getMyBooking: {
+    parameters: {
+      query?: {
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
     };
-    signIn: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SignIn"];
-            };
+        content: {
+          'application/json': components['schemas']['Booked'];
         };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    "Set-Cookie"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Session"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    signOut: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: {
-                niche_session?: string;
-            };
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Set-Cookie"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Session"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  cancelMyBooking: {
+    parameters: {
+      query?: {
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
     };
-    setUp: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SetUp"];
-            };
+        content: {
+          'application/json': components['schemas']['Booked'];
         };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    "Set-Cookie"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Session"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    listStaff: {
-        parameters: {
-            query?: {
-                /** @description The part of the list, from 1. */
-                page?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListStaffMember"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  moveMyBooking: {
+    parameters: {
+      query?: {
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
     };
-    addStaff: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StaffFields"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaffMember"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Move'];
+      };
     };
-    getStaff: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaffMember"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Booked'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    changeStaff: {
-        parameters: {
-            query?: {
-                /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
-                accept?: number;
-            };
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StaffFields"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaffMember"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  getPage: {
+    parameters: {
+      query?: {
+        /** @description The first date, in the client's zone; today when empty. */
+        from?: string;
+        /** @description The client's zone; the business's when empty. */
+        zone?: string;
+        /** @description Only starts of this staff member; 0 for anyone. */
+        staff?: number;
+        /** @description One of the service's lengths; the first when 0. */
+        length?: number;
+        /** @description Places asked for. */
+        places?: number;
+        /** @description The token of a booking that is to be moved: it does not stand in its own way. */
+        moving?: string;
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        slug: string;
+      };
+      cookie?: never;
     };
-    getDays: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Days"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Page'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    changeDays: {
-        parameters: {
-            query?: {
-                /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
-                accept?: number;
-            };
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Days"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Days"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  book: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        slug: string;
+      };
+      cookie?: never;
     };
-    getHours: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Hours"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewBooking'];
+      };
     };
-    changeHours: {
-        parameters: {
-            query?: {
-                /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
-                accept?: number;
-            };
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Hours"];
-            };
+        content: {
+          'application/json': components['schemas']['Booked'];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Hours"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    listLinks: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListLink"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  listResources: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    addLink: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewLink"];
-            };
+        content: {
+          'application/json': components['schemas']['ListResource'];
         };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Link"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
     };
-    getWall: {
-        parameters: {
-            query?: {
-                /** @description A date in the business's zone; today when empty. */
-                date?: string;
-                /** @description The service for the sill; the first when 0. */
-                service?: number;
-                page?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Wall"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
+  };
+  addResource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ResourceFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Resource'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeResource: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ResourceFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Resource'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listServices: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListService'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addService: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ServiceFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Service'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getService: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Service'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeService: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ServiceFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Service'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  signIn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SignIn'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  signOut: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: {
+        niche_session?: string;
+      };
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  setUp: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SetUp'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listStaff: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListStaffMember'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addStaff: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StaffFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StaffMember'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getStaff: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StaffMember'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeStaff: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StaffFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StaffMember'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getDays: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Days'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeDays: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Days'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Days'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getHours: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Hours'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeHours: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Hours'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Hours'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listLinks: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListLink'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addLink: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewLink'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Link'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getWall: {
+    parameters: {
+      query?: {
+        /** @description A date in the business's zone; today when empty. */
+        date?: string;
+        /** @description The service for the sill; the first when 0. */
+        service?: number;
+        page?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Wall'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
 }
