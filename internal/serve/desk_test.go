@@ -46,9 +46,16 @@ type desk struct {
 
 // openDesk opens a desk that may link the hosts.
 func openDesk(t testing.TB, change func(*api.ServiceFields), hosts ...string) *desk {
+	return openDeskWith(t, func(*serve.Settings) {}, change, hosts...)
+}
+
+// openDeskWith opens a desk with settings of its own.
+func openDeskWith(t testing.TB, with func(*serve.Settings), change func(*api.ServiceFields), hosts ...string) *desk {
 	d := &desk{t: t, data: filepath.Join(t.TempDir(), "data")}
-	n, err := serve.Start(serve.Settings{Listen: "127.0.0.1:0", Data: d.data, AllowHosts: hosts, Poll: time.Second,
-		Log: slog.New(slog.NewTextHandler(t.Output(), nil)), Now: clockFrom(morning)})
+	s := serve.Settings{Listen: "127.0.0.1:0", Data: d.data, AllowHosts: hosts, Poll: time.Second,
+		Log: slog.New(slog.NewTextHandler(t.Output(), nil)), Now: clockFrom(morning)}
+	with(&s)
+	n, err := serve.Start(s)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, n.Stop()) })
 	d.niche = n

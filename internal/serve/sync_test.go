@@ -24,6 +24,7 @@ import (
 type moods struct {
 	status atomic.Int32 // of every answer; 0 for honest ones
 	only   atomic.Value // of one method, when that is not ""
+	body   atomic.Value // of every answer that is not honest
 }
 
 func (m *moods) guard(next http.Handler) http.Handler {
@@ -33,6 +34,9 @@ func (m *moods) guard(next http.Handler) http.Handler {
 		if s := m.status.Load(); s != 0 && (only == "" || only == r.Method) {
 			w.Header().Set("Retry-After", "1")
 			w.WriteHeader(int(s))
+			if body, ok := m.body.Load().(string); ok {
+				_, _ = io.WriteString(w, body)
+			}
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -50,11 +54,11 @@ func openMoods(t *testing.T) (*desk, *moods, *standin.Cloud, *httptest.Server) {
 
 // poke makes the engine look for work at once, as every change of a calendar does.
 func (d *desk) poke(name string) {
-	var links struct{ Items []api.Link }
-	require.NoError(d.t, d.Get(d.t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), &links))
-	for _, c := range links.Items[0].Calendars {
-		if c.Name == name {
-			require.NoError(d.t, d.Put(d.t.Context(), fmt.Sprintf("/api/calendars/%d", c.ID), api.Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings}, nil))
+	for _, l := range d.links() {
+		for _, c := range l.Calendars {
+			if c.Name == name {
+				d.choose(c, func(*api.Choice) {})
+			}
 		}
 	}
 }

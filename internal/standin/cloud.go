@@ -146,6 +146,12 @@ func (c *Cloud) put(collection, name string, data []byte, k condition) (etag str
 	if !k.holds(old, there) {
 		return "", false, errCondition
 	}
+	o, err := c.place(collection, name, data)
+	return o.ETag, !there, err
+}
+
+// place keeps data as the newest change. The caller holds the lock.
+func (c *Cloud) place(collection, name string, data []byte) (object, error) {
 	sum := sha256.Sum256(data)
 	c.Changes++
 	o := object{Data: data, ETag: fmt.Sprintf(`"%d-%s"`, c.Changes, hex.EncodeToString(sum[:4])), Changed: c.Changes}
@@ -153,7 +159,7 @@ func (c *Cloud) put(collection, name string, data []byte, k condition) (etag str
 		c.Objects[collection] = map[string]object{}
 	}
 	c.Objects[collection][name] = o
-	return o.ETag, !there, c.save()
+	return o, c.save()
 }
 
 // remove removes an event under a condition.
@@ -261,4 +267,13 @@ func (c *Cloud) Add(user, calendar string, e Event) (string, error) {
 	name := uid + ".ics"
 	_, _, err := c.put(user+"/"+calendar, name, e.encode(uid, c.now()), condition{fresh: true})
 	return name, err
+}
+
+// Put puts data under a name into a calendar of a user, whatever it is: a host's
+// files can come from elsewhere.
+func (c *Cloud) Put(user, calendar, name string, data []byte) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	_, err := c.place(user+"/"+calendar, name, data)
+	return err
 }

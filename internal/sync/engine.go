@@ -86,42 +86,54 @@ func (e *Engine) Run(ctx context.Context) {
 	_ = work.Wait()
 }
 
-// due is work that has come due, or will within a minute.
+// due is work that has come due.
 type due struct {
 	ID      store.ID
 	Address string // of the link
-	NextAt  span.Instant
+	Wanted  bool   // by a person, just now
+}
+
+// queue is a kind of work that stands in the database.
+type queue struct {
+	kind  string
+	from  string // the rows of the work as w, with its calendar c and link l
+	where string
+	do    func(*Engine, context.Context, store.ID) error
+}
+
+var queues = []queue{
+	{"read", "calendars w JOIN links l ON l.id = w.link_id", "(w.blocks OR w.gets_bookings)", (*Engine).Read},
+	{"write", "copies w JOIN calendars c ON c.id = w.calendar_id JOIN links l ON l.id = c.link_id", "w.state IN ('waiting', 'written', 'failed')", (*Engine).write},
 }
 
 // begin starts all work that is due and whose host has a place for it, and
 // returns how long there is none.
 func (e *Engine) begin(ctx context.Context, work *errgroup.Group) time.Duration {
 	now := e.Now()
-	next := e.beginAll(ctx, work, now, "read", `SELECT c.id, l.address, c.next_at FROM calendars c JOIN links l ON l.id = c.link_id
-		WHERE (c.blocks OR c.gets_bookings) AND c.next_at <= ? ORDER BY c.next_at`, e.Read)
-	return min(next, e.beginAll(ctx, work, now, "write", `SELECT k.id, l.address, k.next_at FROM copies k JOIN calendars c ON c.id = k.calendar_id
-		JOIN links l ON l.id = c.link_id WHERE k.state IN ('waiting', 'written', 'failed') AND k.next_at <= ? ORDER BY k.next_at`, e.write))
-}
-
-func (e *Engine) beginAll(ctx context.Context, work *errgroup.Group, now time.Time, kind, query string, do func(context.Context, store.ID) error) time.Duration {
 	next := idle
-	var list []due
-	if err := e.DB.Read(ctx).Raw(query, span.At(now.Add(idle))).Scan(&list).Error; err != nil && ctx.Err() == nil {
-		e.Log.Error("looking for work to "+kind, "error", err)
-	}
-	for _, d := range list {
-		if wait := time.Duration(d.NextAt-span.At(now)) * time.Second; wait > 0 {
-			next = min(next, wait)
-			continue
+	for _, q := range queues {
+		var list []due
+		var later span.Instant
+		db := e.DB.Read(ctx)
+		err := db.Raw("SELECT w.id, l.address, w.next_at = 0 AS wanted FROM "+q.from+" WHERE "+q.where+" AND w.next_at <= ? ORDER BY w.next_at", span.At(now)).Scan(&list).Error
+		if err == nil {
+			err = db.Raw("SELECT COALESCE(MIN(w.next_at), 0) FROM "+q.from+" WHERE "+q.where+" AND w.next_at > ?", span.At(now)).Scan(&later).Error
 		}
-		host := link.HostOf(store.Link{Address: d.Address})
-		wait, started := e.start(work, job{kind, d.ID}, host, now, func() {
-			if err := do(ctx, d.ID); err != nil && ctx.Err() == nil {
-				e.Log.Warn("exchanging with a host", "kind", kind, "id", d.ID, "error", err)
+		if err != nil && ctx.Err() == nil {
+			e.Log.Error("looking for work", "kind", q.kind, "error", err)
+		}
+		if later > 0 {
+			next = min(next, later.Time().Sub(now))
+		}
+		for _, d := range list {
+			wait, started := e.start(work, job{q.kind, d.ID}, link.HostOf(store.Link{Address: d.Address}), now, d.Wanted, func() {
+				if err := q.do(e, ctx, d.ID); err != nil && ctx.Err() == nil {
+					e.Log.Warn("exchanging with a host", "kind", q.kind, "id", d.ID, "error", err)
+				}
+			})
+			if !started && wait > 0 {
+				next = min(next, wait)
 			}
-		})
-		if !started && wait > 0 {
-			next = min(next, wait)
 		}
 	}
 	return max(next, 50*time.Millisecond)
@@ -130,14 +142,14 @@ func (e *Engine) beginAll(ctx context.Context, work *errgroup.Group, now time.Ti
 // start runs a job, unless it is under way already or there is no place for it;
 // then it stays due, and the end of another job or the time to wait for brings
 // it back.
-func (e *Engine) start(work *errgroup.Group, j job, host string, now time.Time, do func()) (wait time.Duration, started bool) {
+func (e *Engine) start(work *errgroup.Group, j job, host string, now time.Time, wanted bool, do func()) (wait time.Duration, started bool) {
 	e.mu.Lock()
 	busy := e.underway[j]
 	e.mu.Unlock()
 	if busy {
 		return 0, false
 	}
-	if wait, ok := e.hosts.enter(host, now); !ok {
+	if wait, ok := e.hosts.enter(host, now, wanted); !ok {
 		return wait, false
 	}
 	e.mu.Lock()

@@ -33,7 +33,7 @@ const firstRest = 2 * time.Second
 
 // enter takes one of the host's places. When it has none, or rests, wait says for
 // how long; 0 means until another exchange with it has ended.
-func (h *hosts) enter(name string, now time.Time) (wait time.Duration, ok bool) {
+func (h *hosts) enter(name string, now time.Time, wanted bool) (wait time.Duration, ok bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.list[name]
@@ -46,7 +46,7 @@ func (h *hosts) enter(name string, now time.Time) (wait time.Duration, ok bool) 
 		limit = perStruggling
 	}
 	switch {
-	case now.Before(s.until):
+	case now.Before(s.until) && !wanted:
 		return s.until.Sub(now), false
 	case s.underway >= limit:
 		return 0, false

@@ -2,6 +2,8 @@ package sync
 
 import (
 	"context"
+	"database/sql"
+	"strings"
 	"time"
 
 	"github.com/prometheus/client_golang/prometheus"
@@ -32,13 +34,13 @@ func newCounts() counts {
 
 // gauges are what is read from the database when somebody asks.
 var gauges = map[*prometheus.Desc]string{
-	prometheus.NewDesc("niche_calendars", "Calendars in use, by state.", []string{"state"}, nil): "SELECT state, COUNT(*) FROM calendars WHERE blocks OR gets_bookings GROUP BY state",
-	prometheus.NewDesc("niche_copies", "Copies of bookings, by state.", []string{"state"}, nil):  "SELECT state, COUNT(*) FROM copies GROUP BY state",
-	prometheus.NewDesc("niche_clashes_open", "Clashes that are open.", nil, nil):                 "SELECT '', COUNT(*) FROM clashes WHERE closed_at = 0",
-	prometheus.NewDesc("niche_busy_spans", "Busy spans that are kept.", nil, nil):                "SELECT '', COUNT(*) FROM busy_spans",
-	prometheus.NewDesc("niche_oldest_read_seconds", "Time since the calendar that was read longest ago, of those in use that were read.", nil, nil): `SELECT '', COALESCE(@now - MIN(read_at), 0)
+	prometheus.NewDesc("niche_calendars", "Calendars in use, by state.", []string{"state"}, nil): "SELECT state, COUNT(*) AS count FROM calendars WHERE blocks OR gets_bookings GROUP BY state",
+	prometheus.NewDesc("niche_copies", "Copies of bookings, by state.", []string{"state"}, nil):  "SELECT state, COUNT(*) AS count FROM copies GROUP BY state",
+	prometheus.NewDesc("niche_clashes_open", "Clashes that are open.", nil, nil):                 "SELECT '' AS state, COUNT(*) AS count FROM clashes WHERE closed_at = 0",
+	prometheus.NewDesc("niche_busy_spans", "Busy spans that are kept.", nil, nil):                "SELECT '' AS state, COUNT(*) AS count FROM busy_spans",
+	prometheus.NewDesc("niche_oldest_read_seconds", "Time since the calendar that was read longest ago, of those in use that were read.", nil, nil): `SELECT '' AS state, COALESCE(@now - MIN(read_at), 0) AS count
 		FROM calendars WHERE (blocks OR gets_bookings) AND read_at > 0`,
-	prometheus.NewDesc("niche_calendars_due", "Calendars whose time to be read has come.", nil, nil): "SELECT '', COUNT(*) FROM calendars WHERE (blocks OR gets_bookings) AND next_at <= @now",
+	prometheus.NewDesc("niche_calendars_due", "Calendars whose time to be read has come.", nil, nil): "SELECT '' AS state, COUNT(*) AS count FROM calendars WHERE (blocks OR gets_bookings) AND next_at <= @now",
 }
 
 // scrapeTime is how long the database may take for one look at the gauges.
@@ -64,38 +66,31 @@ func (e *Engine) Collect(to chan<- prometheus.Metric) {
 	ctx, cancel := context.WithTimeout(context.Background(), scrapeTime)
 	defer cancel()
 	for d, query := range gauges {
-		rows := []struct {
-			State string
-			Count float64
-		}{}
-		raw, err := e.DB.Read(ctx).Raw(query, map[string]any{"now": span.At(e.Now())}).Rows()
-		if err != nil {
+		if err := e.gauge(ctx, d, query, to); err != nil {
 			to <- prometheus.NewInvalidMetric(d, err)
-			continue
-		}
-		for raw.Next() {
-			r := struct {
-				State string
-				Count float64
-			}{}
-			if err = raw.Scan(&r.State, &r.Count); err != nil {
-				break
-			}
-			rows = append(rows, r)
-		}
-		if closed := raw.Close(); err == nil {
-			err = closed
-		}
-		if err != nil {
-			to <- prometheus.NewInvalidMetric(d, err)
-			continue
-		}
-		for _, r := range rows {
-			var labels []string
-			if r.State != "" {
-				labels = []string{r.State}
-			}
-			to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, r.Count, labels...)
 		}
 	}
+}
+
+// gauge sends what a query counts, by state where it gives one.
+func (e *Engine) gauge(ctx context.Context, d *prometheus.Desc, query string, to chan<- prometheus.Metric) error {
+	var values []any
+	if strings.Contains(query, "@now") {
+		values = append(values, sql.Named("now", span.At(e.Now())))
+	}
+	var rows []struct {
+		State string
+		Count float64
+	}
+	if err := e.DB.Read(ctx).Raw(query, values...).Scan(&rows).Error; err != nil {
+		return err
+	}
+	for _, r := range rows {
+		var labels []string
+		if r.State != "" {
+			labels = []string{r.State}
+		}
+		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, r.Count, labels...)
+	}
+	return nil
 }
