@@ -66,6 +66,7 @@ type WallLane struct {
 	Visits  []WallVisit `json:"visits"`
 	Starts  []WallStart `json:"starts" doc:"Of the service for the sill; empty when this person does not perform it."`
 	OnSill  bool        `json:"onSill" doc:"Whether this person performs the service for the sill."`
+	Clashes int         `json:"clashes" doc:"How many visits have busy time on top of them."`
 	Nowhere bool        `json:"nowhere" doc:"Whether bookings are written to no calendar."`
 }
 
@@ -508,6 +509,9 @@ func (x texts) lane(l lane, day span.Span, starts map[store.ID][]offer.Start) Wa
 	for _, t := range l.taken {
 		if t.Occupied.span().Overlaps(day) {
 			v.Visits = append(v.Visits, t)
+			if t.Clash != "" {
+				v.Clashes++
+			}
 		}
 	}
 	list, performs := starts[l.staff.ID]

@@ -34,6 +34,7 @@ type person struct {
 	week             map[string]casefile.Day
 	from             int // days from the Monday of the first week on which the hours begin
 	unlinked         bool
+	feed             bool // the hall's concerts are linked
 	events           []event
 }
 
@@ -84,7 +85,7 @@ var people = []person{
 		{"family", "Dentist", 0, "14:15", "15:30", false}, {"family", "Swimming lesson", 3, "14:30", "15:30", true},
 		{"work", "Workshop meeting", 2, "09:00", "10:00", true}, {"family", "Moving house", 11, "", "", false}}},
 	{user: "ilse@varga.example", name: "Ilse Varga", zone: zone,
-		week:   with(days("mon tue thu", "10:00-13:00 14:00-19:00", ""), with(days("wed", "08:30-12:30", ""), with(days("fri", "10:00-15:00", ""), days("sat", "09:00-13:00", "")))),
+		week: with(days("mon tue thu", "10:00-13:00 14:00-19:00", ""), with(days("wed", "08:30-12:30", ""), with(days("fri", "10:00-15:00", ""), days("sat", "09:00-13:00", "")))), feed: true,
 		events: []event{{"personal", "Pottery", 3, "16:00", "19:00", true}, {"personal", "Train to Galway", 0, "10:00", "11:30", false}, {"personal", "Lunch with Orla", 7, "12:00", "13:30", false}}},
 	{user: "noor@haddad.example", name: "Noor Haddad", zone: "America/St_Johns", week: days(workdays, "09:00-16:00", "12:00-12:30"), events: []event{
 		{"personal", "Vet", 0, "13:30", "14:15", false}, {"personal", "Skating", 2, "15:00", "16:00", true}}},
@@ -105,8 +106,20 @@ func Accounts() []standin.Account {
 		}
 		out = append(out, a)
 	}
-	return out
+	return append(out, standin.Account{User: hall, Name: "Cedar Hall", Password: "stage-door-20", Zone: zone,
+		Calendars: []standin.Calendar{{ID: "concerts", Name: "Cedar Hall concerts", Colour: "#5b3f8f", Public: true}}})
 }
+
+// hall is the account of a hall that publishes its concerts, at which Ilse turns
+// the pages.
+const hall = "stage@cedar-hall.example"
+
+var concerts = []event{{"concerts", "Quartet", 1, "19:30", "21:30", false}, {"concerts", "Matinee for schools", 4, "13:15", "14:45", false},
+	{"concerts", "Piano recital", 5, "10:00", "12:00", false}, {"concerts", "Choir festival", 9, "09:30", "12:30", false}}
+
+// late are personal events of Ilse's that arrive when everything has been booked,
+// on top of a visit.
+var late = []event{{"personal", "Boiler repair", 0, "15:45", "16:45", false}}
 
 // service is a service of the demo with the numbers of who performs it.
 type service struct {
@@ -229,13 +242,18 @@ func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string,
 			return fmt.Errorf("booking for %s: %w", v.client, err)
 		}
 	}
+	if err := f.enter("ilse@varga.example", zone, late); err != nil {
+		return fmt.Errorf("adding what comes late: %w", err)
+	}
+	clashes := false
 	return f.settled(ctx, func(w api.Wall) bool {
 		for _, l := range w.Lanes {
 			if slices.ContainsFunc(l.Visits, func(v api.WallVisit) bool { return v.Copy == "waiting" || v.Copy == "written" }) {
 				return false
 			}
+			clashes = clashes || slices.ContainsFunc(l.Visits, func(v api.WallVisit) bool { return v.Clash != "" })
 		}
-		return true
+		return clashes
 	})
 }
 
@@ -268,11 +286,28 @@ func (f *filling) person(ctx context.Context, i int) error {
 	if p.unlinked {
 		return nil
 	}
-	loc, err := time.LoadLocation(p.zone)
+	if err := f.enter(p.user, p.zone, p.events); err != nil {
+		return err
+	}
+	if p.feed {
+		if err := f.enter(hall, zone, concerts); err != nil {
+			return err
+		}
+		feed := api.NewLink{Kind: "feed", Address: f.host + "/public/" + hall + "/concerts.ics"}
+		if err := f.niche.Post(ctx, fmt.Sprintf("/api/staff/%d/links", member.ID), feed, nil); err != nil {
+			return err
+		}
+	}
+	return f.link(ctx, member.ID, Accounts()[i])
+}
+
+// enter puts events into calendars of an account, as its owner would.
+func (f *filling) enter(user, zone string, events []event) error {
+	loc, err := time.LoadLocation(zone)
 	if err != nil {
 		return err
 	}
-	for _, e := range p.events {
+	for _, e := range events {
 		date := (f.monday + hours.LocalDate(e.day)).String()
 		ev := standin.Event{Title: e.title, AllDay: e.from == "", Weekly: e.weekly}
 		if ev.AllDay {
@@ -288,11 +323,11 @@ func (f *filling) person(ctx context.Context, i int) error {
 		if err != nil {
 			return err
 		}
-		if _, err := f.cloud.Add(p.user, e.calendar, ev); err != nil {
+		if _, err := f.cloud.Add(user, e.calendar, ev); err != nil {
 			return err
 		}
 	}
-	return f.link(ctx, member.ID, Accounts()[i])
+	return nil
 }
 
 // link links an account; what is called Work gets bookings, and everything

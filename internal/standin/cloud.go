@@ -39,6 +39,7 @@ type Calendar struct {
 	Name     string
 	Colour   string
 	ReadOnly bool
+	Public   bool // published as a feed
 }
 
 // object is an event resource, or the trace of one that is gone.

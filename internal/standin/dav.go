@@ -26,6 +26,7 @@ func (c *Cloud) Handler() http.Handler {
 		http.Redirect(w, r, davRoot, http.StatusMovedPermanently)
 	})
 	mux.HandleFunc(davRoot, c.dav)
+	mux.HandleFunc("GET /public/{user}/{calendar}", c.feed)
 	c.pages(mux)
 	return mux
 }

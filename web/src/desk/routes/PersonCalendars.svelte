@@ -80,7 +80,7 @@
       />
     {:else}
       <button class="btn btn-primary justify-self-start" onclick={() => (adding = true)}
-        >Link another account</button
+        >Link another calendar</button
       >
     {/if}
   </PersonFrame>

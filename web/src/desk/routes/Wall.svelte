@@ -124,6 +124,11 @@
             <div class="who">
               <a href="/team/{lane.staff.id}" class="font-bold hover:underline">{lane.staff.name}</a>
               <p class="text-[0.8125rem] text-mute">{lane.note}</p>
+              {#if lane.clashes}
+                <p class="text-[0.8125rem] font-semibold text-brick">
+                  {lane.clashes === 1 ? 'a clash' : `${lane.clashes} clashes`}
+                </p>
+              {/if}
               {#if lane.away}<p class="text-[0.8125rem] text-mute">{lane.away}</p>{/if}
               {#if lane.nowhere}
                 <a

@@ -63,6 +63,14 @@
     <dt class="text-mute">Outside</dt>
     <dd>{copyWords[visit.copy as CopyState]}{visit.copyNote ? `: ${visit.copyNote}` : ''}</dd>
   </dl>
+  {#if visit.clash}
+    <div class="mt-3">
+      <Notice tone="wrong">
+        {visit.clash} Cancel the booking, let the client move it, or leave both: this mark goes as soon as they no
+        longer meet.
+      </Notice>
+    </div>
+  {/if}
   {#if fault}<div class="mt-3"><Notice tone="wrong">{fault}</Notice></div>{/if}
   <ul class="mt-3 grid gap-3">
     {#each visit.clients as c (c.id)}

@@ -42,6 +42,7 @@
     background: none;
     border: 1.5px dashed var(--color-tick-none);
   }
+  .arch.late,
   .arch.unreachable {
     background: none;
     border: 2.5px solid var(--color-gold);

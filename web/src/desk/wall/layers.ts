@@ -25,6 +25,7 @@ export function layersOf(wall: Shape<'Wall'>, lane: Shape<'WallLane'>): Layers {
       hue: v.hue,
       pending: v.status !== 'confirmed',
       copy: v.copy as CopyState,
+      clash: v.clash,
     })),
     sill: lane.starts.map((s) => ({
       at: Date.parse(s.at),

@@ -1131,6 +1131,11 @@ export interface components {
       /** @description How far this person's clock is from the business's, or empty. */
       away: string;
       busy: components['schemas']['WallBusy'][];
+      /**
+       * Format: int64
+       * @description How many visits have busy time on top of them.
+       */
+      clashes: number;
       /** @description What the day holds, in a few words. */
       note: string;
       /** @description Whether bookings are written to no calendar. */

@@ -58,12 +58,14 @@
           class="solid"
           class:pending={s.pending}
           class:picked={picked === s.key}
+          class:clash={s.clash}
           style="{place(axis, s)};--hue:var(--color-hue-{s.hue})"
-          title="{s.label} {s.title}, {s.sub}; {copyWords[s.copy]}"
+          title="{s.label} {s.title}, {s.sub}; {copyWords[s.copy]}{s.clash ? `; ${s.clash}` : ''}"
           onclick={() => onpick?.(s)}
         >
           <b><span class="long">{s.title}</span><span class="short">{s.short}</span></b>
           <span class="sub">{s.sub}</span>
+          {#if s.clash}<span class="sr-only">{s.clash}</span>{/if}
           <span class="seal"><Arch state={s.copy} /></span>
         </button>
       {/if}
@@ -125,6 +127,7 @@
   .bricks {
     background-color: var(--color-joint);
     overflow: hidden;
+    isolation: isolate;
     container-type: inline-size;
   }
   /* The bricks of a running bond, cut out of one colour so that the joints show through. */
@@ -200,6 +203,22 @@
   .solid.picked {
     outline: 2px solid var(--color-ink);
     outline-offset: 1px;
+  }
+  /* A clash: a course of bricks is laid across the booking. */
+  .solid.clash {
+    box-shadow: inset 0 0 0 2px var(--color-clash);
+    padding-bottom: 15px;
+  }
+  .solid.clash::after {
+    content: '';
+    position: absolute;
+    inset: auto 0 0 0;
+    height: 11px;
+    background: var(--color-clash);
+    mask: url("data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' width='16' height='11'%3E%3Cpath d='M0 0h16v1.5H0zM1 2.5h14v3.5H1zM0 7h7v4H0zM9 7h7v4H9z'/%3E%3C/svg%3E");
+  }
+  .solid.clash .seal {
+    bottom: 14px;
   }
   .solid b,
   .solid .sub {

@@ -16,6 +16,7 @@ const visit: Solid = {
   hue: 3,
   pending: false,
   copy: 'failed',
+  clash: 'Busy 10:00–11:00 in “Family” came on top of it.',
 };
 
 function drawn(layers: Layers) {
@@ -57,8 +58,11 @@ describe('a lane', () => {
       onpick: picked,
     });
     const solid = screen.getByRole('button', { name: /Rosa Osei/ });
-    expect(solid.title).toBe('10:00–11:30 Rosa Osei, Home tuning; copy failed');
+    expect(solid.title).toBe(
+      '10:00–11:30 Rosa Osei, Home tuning; copy failed; Busy 10:00–11:00 in “Family” came on top of it.',
+    );
     expect(solid.className).toContain('picked');
+    expect(solid.className).toContain('clash');
     expect(screen.getByRole('img', { name: 'copy failed' })).toBeTruthy();
     expect(
       [...container.querySelectorAll('.ramp')].map((r) => r.getAttribute('style')?.split('background')[0]),

@@ -18,6 +18,8 @@ export type Solid = Part & {
   hue: number;
   pending: boolean;
   copy: CopyState;
+  /** The busy time that came on top of it, in a sentence, or empty. */
+  clash: string;
 };
 
 /** A start on the sill. */

@@ -22,12 +22,20 @@ const calendar = (change: Partial<Shape<'Calendar'>>): Shape<'Calendar'> => ({
   state: 'fresh',
   error: '',
   readAgo: 22,
+  nextIn: 40,
+  events: 12,
   ahead: 31,
   skipped: 0,
+  unread: [],
+  padBefore: 0,
+  padAfter: 0,
+  tentativeFree: false,
+  allDayFree: false,
   ...change,
 });
 const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
   id: 4,
+  kind: 'account',
   host: 'calendar.example',
   username: 'bryn',
   createdAt: '2026-11-03T10:00:00Z',
@@ -75,7 +83,14 @@ describe('the calendars of an account', () => {
     await waitFor(() => expect(changed).toHaveBeenCalled());
     expect(put).toHaveBeenCalledWith('/api/calendars/{id}', {
       params: { path: { id: 1 } },
-      body: { blocks: true, getsBookings: false },
+      body: {
+        blocks: true,
+        getsBookings: false,
+        padBefore: 0,
+        padAfter: 0,
+        tentativeFree: false,
+        allDayFree: false,
+      },
     });
     expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Blocks time' }).checked).toBe(false);
   });
@@ -86,7 +101,7 @@ describe('the calendars of an account', () => {
       onchanged: vi.fn(),
     });
     expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Read-only' }).disabled).toBe(true);
-    expect(screen.getByText('can only be read · 31 busy ahead · 2 could not be read')).toBeTruthy();
+    expect(screen.getByText(/can only be read · 12 events · 31 busy ahead/)).toBeTruthy();
   });
 
   it.each([
@@ -98,6 +113,24 @@ describe('the calendars of an account', () => {
   ])('%j says %s', (change, words) => {
     render(LinkCard, { link: link(calendar(change)), onchanged: vi.fn() });
     expect(screen.getByText(words)).toBeTruthy();
+  });
+
+  it('say what their choices do, and what could not be read', async () => {
+    put.mockResolvedValue({ data: calendar({ blocks: true }) });
+    const odd = [{ date: '2026-11-24', reason: 'its time zone is not known' }];
+    const changed = vi.fn();
+    render(LinkCard, {
+      link: link(calendar({ blocks: true, padBefore: 15, allDayFree: true, skipped: 1, unread: odd })),
+      onchanged: changed,
+    });
+    await fireEvent.click(screen.getByRole('button', { name: 'How events of Family count' }));
+    expect(
+      screen.getByText(/take their time and 15 min before, except all-day ones. What is marked/),
+    ).toBeTruthy();
+    expect(screen.getByText('2026-11-24: its time zone is not known')).toBeTruthy();
+    await fireEvent.change(screen.getByLabelText('Kept free after each event'), { target: { value: '30' } });
+    await waitFor(() => expect(changed).toHaveBeenCalled());
+    expect(put.mock.lastCall?.[1]).toMatchObject({ body: { padBefore: 15, padAfter: 30, allDayFree: true } });
   });
 
   it('say what went wrong, and what still holds', () => {

@@ -1,0 +1,136 @@
+<script lang="ts">
+  import ChevronDown from '@lucide/svelte/icons/chevron-down';
+  import type { Shape } from '$lib/api/client';
+  import Switch from '$lib/ui/Switch.svelte';
+  import { readWords, sentence, span, tryWords } from './words';
+
+  let {
+    calendar: c,
+    feed,
+    onchoose,
+  }: {
+    calendar: Shape<'Calendar'>;
+    /** It is a published calendar, which gets nothing. */
+    feed: boolean;
+    onchoose: (change: Partial<Shape<'Choice'>>) => void;
+  } = $props();
+
+  const id = $props.id();
+  let open = $state(false);
+  const used = $derived(c.blocks || c.getsBookings);
+
+  function about(): string {
+    const parts = [feed ? 'published' : c.canWrite ? 'can be written to' : 'can only be read'];
+    if (c.readAgo >= 0 && used) parts.push(`${c.events} ${c.events === 1 ? 'event' : 'events'}`);
+    if (c.readAgo >= 0 && c.blocks) parts.push(`${c.ahead} busy ahead`);
+    return parts.join(' · ');
+  }
+  const pads = [0, 5, 10, 15, 20, 30, 45, 60, 90, 120];
+  const choices = (present: number) => [...new Set([...pads, present])].sort((a, b) => a - b);
+</script>
+
+<li>
+  <div class="calendar">
+    <span class="colour" style="background:{c.colour || 'var(--color-edge)'}" aria-hidden="true"></span>
+    <div class="min-w-0">
+      <p class="truncate font-bold">{c.name}</p>
+      <p class="text-sm text-mute">
+        {about()}{#if c.skipped}
+          · <b class="text-gold-ink">{c.skipped} could not be read</b>{/if}
+      </p>
+    </div>
+    <Switch label="Blocks time" checked={c.blocks} onchange={(on) => onchoose({ blocks: on })} />
+    <Switch
+      label={c.canWrite ? 'Gets bookings' : 'Read-only'}
+      checked={c.getsBookings}
+      disabled={!c.canWrite}
+      onchange={(on) => onchoose({ getsBookings: on })}
+    />
+    <span class="text-right text-sm text-mute">
+      {#if used && c.error}<b class="block text-brick">{readWords(c)}</b>{tryWords(c)}
+      {:else if used && c.state === 'late'}<b class="text-gold-ink">{readWords(c)}</b>
+      {:else}{readWords(c)}{/if}
+    </span>
+    <button
+      class="btn btn-square btn-ghost btn-sm"
+      aria-expanded={open}
+      aria-controls={id}
+      aria-label="How events of {c.name} count"
+      onclick={() => (open = !open)}
+    >
+      <ChevronDown size={18} class={open ? 'rotate-180' : ''} />
+    </button>
+  </div>
+  {#if open}
+    <div class="details" {id}>
+      <p>{sentence(c)}</p>
+      {#if c.blocks}
+        <div class="flex flex-wrap items-center gap-x-6 gap-y-2">
+          <span class="flex items-center gap-2">
+            Keep
+            <select
+              class="select select-sm w-24"
+              aria-label="Kept free before each event"
+              value={c.padBefore ?? 0}
+              onchange={(e) => onchoose({ padBefore: Number(e.currentTarget.value) })}
+            >
+              {#each choices(c.padBefore ?? 0) as m (m)}<option value={m}>{span(m)}</option>{/each}
+            </select>
+            free before and
+            <select
+              class="select select-sm w-24"
+              aria-label="Kept free after each event"
+              value={c.padAfter ?? 0}
+              onchange={(e) => onchoose({ padAfter: Number(e.currentTarget.value) })}
+            >
+              {#each choices(c.padAfter ?? 0) as m (m)}<option value={m}>{span(m)}</option>{/each}
+            </select>
+            after each event
+          </span>
+          <Switch
+            label="Tentative events block"
+            checked={!c.tentativeFree}
+            onchange={(on) => onchoose({ tentativeFree: !on })}
+          />
+          <Switch
+            label="All-day events block"
+            checked={!c.allDayFree}
+            onchange={(on) => onchoose({ allDayFree: !on })}
+          />
+        </div>
+      {/if}
+      {#if c.unread.length}
+        <div>
+          <p class="font-semibold">
+            {c.skipped === 1 ? 'One event' : `${c.skipped} events`} could not be read, and {c.skipped === 1
+              ? 'takes'
+              : 'take'} no time here:
+          </p>
+          <ul class="list-disc pl-5 text-sm">
+            {#each c.unread as u, i (i)}<li>{u.date || 'without a date'}: {u.reason}</li>{/each}
+          </ul>
+        </div>
+      {/if}
+    </div>
+  {/if}
+</li>
+
+<style>
+  .calendar {
+    display: grid;
+    grid-template-columns: 12px minmax(0, 1fr) 140px 144px 136px 32px;
+    align-items: center;
+    gap: 16px;
+    padding: 11px 10px 11px 16px;
+  }
+  .colour {
+    width: 12px;
+    height: 16px;
+    border-radius: 6px 6px 1px 1px;
+  }
+  .details {
+    display: grid;
+    gap: 12px;
+    padding: 2px 16px 16px 44px;
+  }
+</style>
