@@ -23,7 +23,7 @@ test("a published calendar is linked by its address, and its events count as cho
       "Ask for the public iCalendar address.",
     ],
     ["http://127.0.0.1:9/hall.ics", "the server's own network"],
-  ]) {
+  ] as const) {
     await address.fill(given);
     await link.click();
     await expect(page.getByText(says)).toBeVisible();

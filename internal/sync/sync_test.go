@@ -102,11 +102,6 @@ func (r *rig) forget() {
 	r.asked = nil
 }
 
-func (r *rig) calendar(id store.ID) (c store.Calendar) {
-	require.NoError(r.tb, r.DB.Read(context.Background()).Take(&c, id).Error)
-	return c
-}
-
 // BenchmarkAThousandUnchangedCalendars shows what ten minutes of simulated time
 // cost: the host's own work, in the same process, included.
 func BenchmarkAThousandUnchangedCalendars(b *testing.B) {

@@ -66,8 +66,8 @@
   {#if visit.clash}
     <div class="mt-3">
       <Notice tone="wrong">
-        {visit.clash} Cancel the booking, let the client move it, or leave both: this mark goes as soon as they no
-        longer meet.
+        {visit.clash} Cancel the booking, let the client move it, or leave both: this mark goes as soon as they
+        no longer meet.
       </Notice>
     </div>
   {/if}
