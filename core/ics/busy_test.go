@@ -302,10 +302,16 @@ func TestHostileInputIsBounded(t *testing.T) {
 		{"a hundred thousand lines", hostile(strings.Repeat("UID:x|", 100_000) + "DTSTART:20260302T100000Z"), "too many lines"},
 		{"nested without end", "BEGIN:VEVENT\r\n" + strings.Repeat("BEGIN:X\r\n", 5_000) + strings.Repeat("END:X\r\n", 5_000) + "END:VEVENT\r\n", "nested"},
 		{"parameters without end", hostile("DTSTART" + strings.Repeat(`;X="a`, 1000) + ":20260302T100000Z"), "no start"},
+		{"a million exceptions on lines of their own, one of which counts", hostile("DTSTART:20260302T100000Z|DURATION:PT1H|RRULE:FREQ=DAILY;COUNT=1|EXDATE:20260302T100000Z|" + strings.Repeat("EXDATE;VALUE=DATE-TIME:20250101T000000Z|", 1_000_000)), ""},
+		{"a million additions", hostile("DTSTART:20260302T100000Z|RDATE:" + strings.Repeat("20260303T000000Z,20260303T000001Z,", 500_000) + "20260304T000000Z"), "too often"},
+		{"a line that never ends", "BEGIN:VEVENT\r\nDTSTART:" + strings.Repeat("2", 1<<20) + "\r\nEND:VEVENT\r\n", "too long"},
 	} {
 		got, err := ics.ReadBusy(strings.NewReader(calendar(c.event, good)), scope(t, "2026-03-01T00:00:00Z", "2026-04-01T00:00:00Z"))
 		require.NoError(t, err, c.name)
 		require.Contains(t, said(got), "02T10:00/02T11:00", c.name)
+		if strings.HasSuffix(c.name, "which counts") {
+			require.Equal(t, "02T10:00/02T11:00", said(got), c.name)
+		}
 		if c.reason != "" {
 			require.Len(t, got.Skipped, 1, c.name)
 			require.Contains(t, got.Skipped[0].Reason, c.reason, c.name)

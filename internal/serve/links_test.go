@@ -24,6 +24,7 @@ type published struct {
 	mu     sync.Mutex
 	body   string
 	status int
+	wish   string        // how often to be looked at, as a line
 	said   int           // how often something else was published
 	sent   int           // whole bodies
 	same   chan struct{} // gets one for each answer that nothing has changed
@@ -58,7 +59,7 @@ func (p *published) address() string { return p.URL + "/hall.ics?key=secret-key"
 
 // say sets what is published: events as their lines, separated by |.
 func (p *published) say(events ...string) {
-	text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nX-WR-CALNAME:Concert hall\r\n"
+	text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nX-WR-CALNAME:Concert hall\r\n" + p.wish
 	for n, e := range events {
 		text += fmt.Sprintf("BEGIN:VEVENT\r\nUID:hall-%d\r\n%s\r\nEND:VEVENT\r\n", n, strings.ReplaceAll(e, "|", "\r\n"))
 	}
@@ -141,6 +142,19 @@ func TestAFeedBlocksTimeAndFollowsItsHost(t *testing.T) {
 	require.Equal(t, []api.FieldError{{Field: "address", Message: "This calendar is not public. Ask its owner for the public iCalendar address."}}, p.Errors)
 	p = problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Address: hall.URL}, nil))
 	require.Len(t, p.Errors, 2, "an account needs a user and a password")
+}
+
+func TestAFeedIsLookedAtAsSeldomAsItWishes(t *testing.T) {
+	hall := publish(t)
+	hall.wish = "REFRESH-INTERVAL;VALUE=DURATION:PT2H\r\n"
+	hall.say(concert)
+	d := openDesk(t, nil, hostOf(hall.Server))
+	c := d.linkFeed(hall.address()).Calendars[0]
+	require.InDelta(t, 2*3600, c.NextIn, 720, "a tenth earlier or later")
+	// The last look comes all the same.
+	hall.say(concert, "DTSTART:20260304T140000Z|DTEND:20260304T150000Z")
+	_, err := d.book(wednesday + "T14:00:00Z")
+	require.Equal(t, []string{"busy"}, problem(t, err).Reasons)
 }
 
 func TestHowACalendarsEventsCountIsChosen(t *testing.T) {
