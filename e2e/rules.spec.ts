@@ -63,19 +63,19 @@ test("an absence and a one-off day win over the pattern", async ({
   const days = page.getByRole("region", { name: "One-off days and absences" });
   await days.getByLabel("From").fill("2026-12-14");
   await days.getByLabel("Until").fill("2026-12-10");
-  await days.getByRole("button", { name: "Add" }).click();
+  await days.getByRole("button", { name: "Add", exact: true }).click();
   await expect(
     days.getByText("the absence ends before it starts"),
   ).toBeVisible();
   await days.getByLabel("Until").fill("2026-12-18");
   await days.getByLabel("Note").fill("Sailing");
-  await days.getByRole("button", { name: "Add" }).click();
+  await days.getByRole("button", { name: "Add", exact: true }).click();
   await expect(days.getByRole("listitem")).toContainText("Sailing");
   await days.getByLabel("What").selectOption("Other hours");
-  await days.getByLabel("Day").fill("2026-12-16");
-  await days.getByLabel("Opens").fill("10");
-  await days.getByLabel("Closes").fill("1130");
-  await days.getByRole("button", { name: "Add" }).click();
+  await days.getByLabel("Day", { exact: true }).fill("2026-12-16");
+  await days.getByLabel("other hours 1, from").fill("10");
+  await days.getByLabel("other hours 1, to").fill("1130");
+  await days.getByRole("button", { name: "Add", exact: true }).click();
   await expect(days.getByRole("listitem").last()).toContainText("10:00–11:30");
   await page.goto(`${demo.address}/?date=2026-12-15`);
   await expect(

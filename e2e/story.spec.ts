@@ -128,14 +128,16 @@ async function addPerson(page: Page) {
   await page.getByLabel("Monday hours 1, to").fill("1730");
   await page.getByRole("button", { name: "Add Monday breaks" }).click();
   await page.getByLabel("Monday breaks 1, to").fill("18.15");
-  await page.getByRole("button", { name: "copy to Tue–Fri" }).click();
+  await page.getByRole("button", { name: "Copy Monday to other" }).click();
+  await page.getByRole("button", { name: "All workdays" }).click();
   await page.getByLabel("In force from").fill("2026-11-01");
   await page.getByRole("button", { name: "Save the hours" }).click();
   await expect(
-    page.getByText("does not lie inside one span of hours").first(),
+    page.getByText("Lies outside the hours").first(),
   ).toBeVisible();
   await page.getByLabel("Monday breaks 1, to").fill("13.15");
-  await page.getByRole("button", { name: "copy to Tue–Fri" }).click();
+  await page.getByRole("button", { name: "Copy Monday to other" }).click();
+  await page.getByRole("button", { name: "All workdays" }).click();
   await page.getByRole("button", { name: "Save the hours" }).click();
   await expect(page.getByRole("status")).toHaveText("Saved");
   await expect(page.getByText("Open 38 h 45 a week")).toBeVisible();

@@ -112,7 +112,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 // layOut fills an empty Niche whose clock shows an earlier morning.
 func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address string, now time.Time) error {
 	early := d.settings
-	early.Now, early.Listen = clockFrom(demo.Morning(now)), "127.0.0.1:0"
+	early.Now, early.Listen, early.Poll = clockFrom(demo.Morning(now)), "127.0.0.1:0", time.Second
 	n, err := serve.Start(early)
 	if err != nil {
 		return err

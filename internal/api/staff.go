@@ -25,6 +25,7 @@ type StaffMember struct {
 	Zone      string   `json:"zone"`
 	CapPerDay *int     `json:"capPerDay,omitempty" doc:"Visits a day over all services; left out for no cap."`
 	Present   string   `json:"present" doc:"The staff member's present local time, hh:mm."`
+	Today     string   `json:"today" format:"date" doc:"The staff member's present local date."`
 	HasHours  bool     `json:"hasHours" doc:"Whether there is any pattern of hours."`
 	Weekly    int      `json:"weekly" doc:"Minutes of work in the present week by the pattern in force."`
 	Links     int      `json:"links"`
@@ -89,7 +90,7 @@ func (s *server) members(ctx context.Context, rows []store.Staff) ([]StaffMember
 		monday := sched.Zone.DateAt(span.At(s.Now())).Monday()
 		week := sched.Open(monday, monday+6, closures, sched.Zone.Over(monday, monday+7))
 		ids[i] = r.ID
-		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, CapPerDay: r.CapPerDay, Present: s.Now().In(sched.Zone.Location()).Format("15:04"),
+		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, CapPerDay: r.CapPerDay, Present: s.Now().In(sched.Zone.Location()).Format("15:04"), Today: sched.Zone.DateAt(span.At(s.Now())).String(),
 			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}}
 		at[r.ID] = &out[i]
 	}

@@ -2,38 +2,52 @@
   import X from '@lucide/svelte/icons/x';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { shortDate } from '$lib/hours/dates';
+  import { faultsOf } from '$lib/hours/edit';
+  import type { DraftPattern } from '$lib/hours/patterns';
+  import SpanFields from '$lib/hours/SpanFields.svelte';
   import { readTime } from '$lib/hours/wallclock';
+  import type { Draft } from '$lib/hours/week';
   import Field from '$lib/ui/Field.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Strip from './Strip.svelte';
 
   /** One-off days and absences, which win over the patterns. */
-  let { staff }: { staff: number } = $props();
+  let {
+    staff,
+    today,
+    drafts,
+    days = $bindable(),
+  }: { staff: number; today: string; drafts: DraftPattern[]; days: Shape<'Days'> } = $props();
 
-  let days = $state<Shape<'Days'>>({ oneOffs: [], absences: [] });
+  let closures = $state<Shape<'Closure'>[]>([]);
   let kind = $state<'away' | 'hours'>('away');
-  let from = $state('');
-  let until = $state('');
-  let opens = $state('09:00');
-  let closes = $state('13:00');
+  let chosen = $state({ from: '', until: '' });
+  let spans = $state<Draft[]>([['09:00', '13:00']]);
   let note = $state('');
   let problem = $state<Problem>();
   /** What is being saved, kept for the case that bookings no longer fit. */
   let wanted = $state<Shape<'Days'>>();
+  /** What was there before the last change, to go back to. */
+  let before = $state<Shape<'Days'>>();
 
   async function load(id: number) {
     days = await data(api.GET('/api/staff/{id}/days', { params: { path: { id } } }));
+    closures = (await data(api.GET('/api/closures'))).items;
   }
   $effect(() => void load(staff));
 
   async function save(next: Shape<'Days'>, accept = 0): Promise<boolean> {
     wanted = next;
     problem = undefined;
+    const old = $state.snapshot(days);
     try {
       const params = { path: { id: staff }, query: { accept } };
       const body = { oneOffs: next.oneOffs, absences: next.absences };
       days = await data(api.PUT('/api/staff/{id}/days', { params, body }));
+      before = old;
       note = '';
+      chosen = { from: '', until: '' };
       return true;
     } catch (cause) {
       problem = problemOf(cause);
@@ -41,26 +55,94 @@
     }
   }
 
+  async function undo() {
+    if (before && (await save(before))) before = undefined;
+  }
+
   async function add(e: SubmitEvent) {
     e.preventDefault();
+    const { from, until } = chosen;
     const absence = { from, until: until || from, note };
-    const times = [readTime(opens) ?? opens, readTime(closes) ?? closes];
-    const oneOff = { date: from, spans: [times], note };
+    const read = spans.map(([a, b]) => [readTime(a) ?? a, readTime(b) ?? b]);
+    const oneOff = { date: from, spans: read, note };
     await save({
       absences: kind === 'away' ? [...days.absences, absence] : days.absences,
       oneOffs: kind === 'hours' ? [...days.oneOffs.filter((o) => o.date !== from), oneOff] : days.oneOffs,
     });
   }
 
+  function choose(range: { from: string; until: string }) {
+    chosen = range;
+    problem = undefined;
+    if (range.from !== range.until) kind = 'away';
+    const known = days.oneOffs.find((o) => o.date === range.from && range.from === range.until);
+    if (known?.spans.length) {
+      kind = 'hours';
+      spans = known.spans.map((s): Draft => [s[0] ?? '', s[1] ?? '']);
+      note = known.note;
+    }
+  }
+
   const fault = (part: string) =>
     Object.entries(problem?.fields ?? {}).find(([field]) => field.includes(part))?.[1] ?? '';
+  const wrong = $derived(faultsOf({ spans, breaks: [] }).spans);
 </script>
 
 <section class="grid gap-3 pb-6" aria-label="One-off days and absences">
-  <div>
+  <div class="flex flex-wrap items-baseline gap-x-3">
     <h2 class="text-lg">One-off days and absences</h2>
-    <p class="text-sm text-mute">They win over the weekly hours.</p>
+    <p class="text-sm text-mute">They win over the weekly hours. Choose a day, or drag over several.</p>
+    {#if before}
+      <button type="button" class="link-plain ml-auto text-sm" onclick={undo}>undo the last change</button>
+    {/if}
   </div>
+  <Strip {today} {drafts} {days} {closures} {chosen} onchoose={choose} />
+  <form class="flex flex-wrap items-start gap-3" onsubmit={add} novalidate>
+    <Field label="What">
+      {#snippet children(tie)}
+        <select class="select w-40" bind:value={kind} {...tie}>
+          <option value="away">Away</option>
+          <option value="hours">Other hours</option>
+        </select>
+      {/snippet}
+    </Field>
+    <Field label={kind === 'away' ? 'From' : 'Day'} error={fault('.from') || fault('.date')}>
+      {#snippet children(tie)}
+        <input class="input w-42" type="date" bind:value={chosen.from} {...tie} />
+      {/snippet}
+    </Field>
+    {#if kind === 'away'}
+      <Field label="Until" error={fault('.until')}>
+        {#snippet children(tie)}
+          <input class="input w-42" type="date" bind:value={chosen.until} {...tie} />
+        {/snippet}
+      </Field>
+    {:else}
+      <div class="grid gap-1 pt-6">
+        <SpanFields
+          bind:spans
+          what="other hours"
+          faults={wrong}
+          next={['14:00', '17:00']}
+          none="away all day"
+        />
+        {#if fault('.spans')}<p class="text-xs font-medium text-brick" role="alert">{fault('.spans')}</p>{/if}
+      </div>
+    {/if}
+    <Field label="Note">
+      {#snippet children(tie)}<input class="input w-52" bind:value={note} {...tie} />{/snippet}
+    </Field>
+    <button class="btn mt-6">Add</button>
+  </form>
+  {#if problem?.misfitCount && wanted}
+    <Misfits
+      {problem}
+      onaccept={() => wanted && save(wanted, problem?.misfitCount)}
+      onback={() => (problem = undefined)}
+    />
+  {:else if problem}
+    <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
+  {/if}
   {#if days.absences.length + days.oneOffs.length > 0}
     <ul class="sheet divide-y divide-base-300">
       {#each days.absences as a, i (a)}
@@ -90,44 +172,6 @@
         </li>
       {/each}
     </ul>
-  {/if}
-  <form class="flex flex-wrap items-start gap-3" onsubmit={add} novalidate>
-    <Field label="What">
-      {#snippet children(tie)}
-        <select class="select w-40" bind:value={kind} {...tie}>
-          <option value="away">Away</option>
-          <option value="hours">Other hours</option>
-        </select>
-      {/snippet}
-    </Field>
-    <Field label={kind === 'away' ? 'From' : 'Day'} error={fault('.from') || fault('.date')}>
-      {#snippet children(tie)}<input class="input w-42" type="date" bind:value={from} {...tie} />{/snippet}
-    </Field>
-    {#if kind === 'away'}
-      <Field label="Until" error={fault('.until')}>
-        {#snippet children(tie)}<input class="input w-42" type="date" bind:value={until} {...tie} />{/snippet}
-      </Field>
-    {:else}
-      <Field label="Opens" error={fault('.spans')}>
-        {#snippet children(tie)}<input class="input w-24" bind:value={opens} {...tie} />{/snippet}
-      </Field>
-      <Field label="Closes">
-        {#snippet children(tie)}<input class="input w-24" bind:value={closes} {...tie} />{/snippet}
-      </Field>
-    {/if}
-    <Field label="Note">
-      {#snippet children(tie)}<input class="input w-52" bind:value={note} {...tie} />{/snippet}
-    </Field>
-    <button class="btn mt-6">Add</button>
-  </form>
-  {#if problem?.misfitCount && wanted}
-    <Misfits
-      {problem}
-      onaccept={() => wanted && save(wanted, problem?.misfitCount)}
-      onback={() => (problem = undefined)}
-    />
-  {:else if problem}
-    <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
   {/if}
 </section>
 

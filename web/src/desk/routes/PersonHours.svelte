@@ -1,7 +1,13 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import SpanFields from '$lib/hours/SpanFields.svelte';
+  import CopyDay from '$lib/hours/CopyDay.svelte';
+  import { rangeWords } from '$lib/hours/dates';
+  import DayEditor from '$lib/hours/DayEditor.svelte';
+  import { faultsOf } from '$lib/hours/edit';
+  import { History } from '$lib/hours/history.svelte';
   import { draftPatterns, inForce, patternsOf, spanWords, type DraftPattern } from '$lib/hours/patterns';
+  import Timeline from '$lib/hours/Timeline.svelte';
   import { lengthOf } from '$lib/hours/wallclock';
   import {
     dayKeys,
@@ -11,12 +17,15 @@
     pieces,
     type DayKey,
     type Draft,
+    type DraftDay,
   } from '$lib/hours/week';
   import Hours from '$lib/lane/Hours.svelte';
-  import Lane from '$lib/lane/Lane.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import { on } from 'svelte/events';
+  import Redo from '@lucide/svelte/icons/redo-2';
+  import Undo from '@lucide/svelte/icons/undo-2';
   import Days from '../person/Days.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import { route } from '../router';
@@ -32,11 +41,16 @@
   let problem = $state<Problem>();
   let missing = $state('');
 
+  let days = $state<Shape<'Days'>>({ oneOffs: [], absences: [] });
+  /** The axis as it was when a drag began, until it ends. */
+  let heldAxis = $state<{ from: number; to: number }>();
+  const history = new History();
+
   const written = () => JSON.stringify(patternsOf(drafts));
   const changed = $derived(written() !== kept);
   const draft = $derived(drafts[at]);
   const week = $derived(draft?.weeks[weekAt] ?? draftOf());
-  const today = new Date().toISOString().slice(0, 10);
+  const today = $derived(member?.today ?? '');
   const present = $derived(inForce(drafts, today));
   const average = $derived(
     draft ? Math.round(draft.weeks.reduce((sum, w) => sum + minutesOfWeek(w), 0) / draft.weeks.length) : 0,
@@ -54,6 +68,41 @@
     kept = written();
     if (drafts.length === 0) drafts = [{ from: today, until: '', weeks: [draftOf()] }];
     [at, weekAt] = [Math.max(0, inForce(drafts, today)), 0];
+    history.begin(JSON.stringify(drafts));
+  }
+
+  /** Notes what has been done, so that it can be undone. A drag is one step. */
+  function note() {
+    if (!heldAxis) history.note(JSON.stringify(drafts));
+  }
+  function step(by: -1 | 1) {
+    const state = history.step(by);
+    if (state === undefined) return;
+    drafts = JSON.parse(state) as DraftPattern[];
+    at = Math.min(at, drafts.length - 1);
+    weekAt = Math.min(weekAt, (drafts[at]?.weeks.length ?? 1) - 1);
+  }
+  function press(e: KeyboardEvent) {
+    const typing = e.target instanceof HTMLInputElement && e.target.type !== 'checkbox';
+    if (!(e.ctrlKey || e.metaKey) || typing) return;
+    const key = e.key.toLowerCase();
+    if (key === 'z' || key === 'y') {
+      e.preventDefault();
+      step(key === 'y' || e.shiftKey ? 1 : -1);
+    }
+  }
+  /** Notes every change that fields and buttons of the form make, and takes its keys. */
+  function watch(form: HTMLElement) {
+    const ends = [
+      on(form, 'change', note),
+      on(form, 'click', () => queueMicrotask(note)),
+      on(form, 'keydown', press),
+    ];
+    return () => ends.forEach((end) => end());
+  }
+  function change(key: DayKey, day: DraftDay) {
+    week[key] = day;
+    note();
   }
   $effect(() => void load(id));
 
@@ -88,7 +137,11 @@
   }
 
   const prefix = $derived(`patterns[${at}].`);
+  /** What is wrong with a day: as the server says, and what can be told before it is asked. */
   function faults(day: DayKey, kind: 'spans' | 'breaks'): Record<number, string> {
+    return { ...refused(day, kind), ...faultsOf(week[day])[kind] };
+  }
+  function refused(day: DayKey, kind: 'spans' | 'breaks'): Record<number, string> {
     const path = `${prefix}cycle[${weekAt}].${day}.${kind}`;
     return Object.fromEntries(
       Object.entries(problem?.fields ?? {}).flatMap(([field, message]) => {
@@ -98,15 +151,35 @@
     );
   }
 
-  function copyToWorkdays(day: DayKey) {
-    for (const key of dayKeys.slice(0, 5)) week[key] = $state.snapshot(week[day]);
+  function copy(day: DayKey, to: DayKey[]) {
+    for (const key of to) week[key] = $state.snapshot(week[day]);
+    note();
   }
 
+  const soon = $derived.by(() => {
+    const end = new Date(Date.parse(`${today || '2026-01-01'}T12:00:00Z`) + 42 * 86_400_000)
+      .toISOString()
+      .slice(0, 10);
+    const near = (from: string, until: string) => until >= today && from <= end;
+    const away = [
+      ...days.absences.filter((a) => near(a.from, a.until)).map((a) => rangeWords(a.from, a.until)),
+      ...days.oneOffs
+        .filter((o) => !o.spans.length && near(o.date, o.date))
+        .map((o) => rangeWords(o.date, o.date)),
+    ];
+    const other = days.oneOffs
+      .filter((o) => o.spans.length && near(o.date, o.date))
+      .map((o) => rangeWords(o.date, o.date));
+    return { away: list(away), other: list(other) };
+  });
+  const list = (words: string[]) => new Intl.ListFormat('en-GB').format(words);
+
   const axis = $derived.by(() => {
+    if (heldAxis) return heldAxis;
     const all = dayKeys.flatMap((key) => pieces(week[key]));
-    const start = Math.min(8 * 60, ...all.map((p) => p.start));
-    const end = Math.max(18 * 60, ...all.map((p) => p.end));
-    return { from: Math.floor(start / 60) * 60 - 30, to: Math.ceil(end / 60) * 60 + 30 };
+    const start = Math.min(7 * 60, ...all.map((p) => p.start));
+    const end = Math.max(20 * 60, ...all.map((p) => p.end));
+    return { from: Math.max(0, Math.floor(start / 60) * 60 - 60), to: Math.ceil(end / 60) * 60 + 60 };
   });
   const marks = $derived(
     Array.from(
@@ -132,17 +205,12 @@
           ? ', in force now'
           : ''}, by the clock in {member?.zone.split('/').pop()?.replaceAll('_', ' ')}.
       {/if}
+      {#if soon.away}Away <b>{soon.away}</b>.{/if}
+      {#if soon.other}Other hours on <b>{soon.other}</b>.{/if}
     {/snippet}
-    <div class="flex flex-wrap items-center gap-2" role="group" aria-label="Patterns">
-      {#each drafts as d, i (i)}
-        <button
-          type="button"
-          class="btn btn-sm"
-          class:btn-secondary={i === at}
-          aria-pressed={i === at}
-          onclick={() => ([at, weekAt] = [i, 0])}>{spanWords(d)}{i === present ? ' · now' : ''}</button
-        >
-      {/each}
+    <Timeline {drafts} {today} {at} onpick={(i) => ([at, weekAt] = [i, 0])} />
+    <div class="flex flex-wrap items-center gap-3" role="group" aria-label="Patterns">
+      <b>{draft ? spanWords(draft) : ''}{at === present ? ', in force now' : ''}</b>
       <button type="button" class="link-plain text-sm" onclick={addPattern}>add a pattern</button>
       <span class="grow"></span>
       {#if draft && draft.weeks.length > 1}
@@ -168,6 +236,7 @@
         e.preventDefault();
         void save();
       }}
+      {@attach watch}
       novalidate
       class="grid gap-3"
     >
@@ -179,17 +248,18 @@
         {#each dayKeys as key (key)}
           <div class="pt-3 font-bold">
             {dayNames[key]}
-            {#if key === 'mon'}
-              <button
-                type="button"
-                class="link-plain block text-sm font-normal"
-                onclick={() => copyToWorkdays('mon')}
-              >
-                copy to Tue–Fri
-              </button>
-            {/if}
+            <span class="block"><CopyDay from={key} oncopy={(to) => copy(key, to)} /></span>
           </div>
-          <div class="min-h-13"><Lane {axis} layers={{ open: pieces(week[key]) }} /></div>
+          <DayEditor
+            {axis}
+            day={week[key]}
+            name={dayNames[key]}
+            onchange={(day) => change(key, day)}
+            onhold={(holding) => {
+              heldAxis = holding ? axis : undefined;
+              note();
+            }}
+          />
           <div class="py-2.5">
             <SpanFields
               bind:spans={week[key].spans}
@@ -239,12 +309,30 @@
         {#if drafts.length > 1}
           <button type="button" class="btn btn-ghost" onclick={removePattern}>Remove this pattern</button>
         {/if}
+        <span class="flex pb-1">
+          <button
+            type="button"
+            class="btn btn-ghost btn-square btn-sm"
+            aria-label="Undo"
+            title="Undo (Ctrl Z)"
+            disabled={!history.canUndo}
+            onclick={() => step(-1)}><Undo size={17} /></button
+          >
+          <button
+            type="button"
+            class="btn btn-ghost btn-square btn-sm"
+            aria-label="Redo"
+            title="Redo (Ctrl Shift Z)"
+            disabled={!history.canRedo}
+            onclick={() => step(1)}><Redo size={17} /></button
+          >
+        </span>
         <p class="pb-2 text-sm text-mute" role="status">
           {changed ? 'Not saved yet' : saved ? 'Saved' : ''}
         </p>
       </div>
     </form>
-    <Days staff={id} />
+    <Days staff={id} {today} {drafts} bind:days />
   </PersonFrame>
 {/if}
 

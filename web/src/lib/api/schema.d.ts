@@ -1036,6 +1036,11 @@ export interface components {
       /** @description Names of the services performed. */
       services: string[];
       /**
+       * Format: date
+       * @description The staff member's present local date.
+       */
+      today: string;
+      /**
        * Format: int64
        * @description Calendars that cannot be read at present.
        */

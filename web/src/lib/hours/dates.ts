@@ -17,3 +17,31 @@ export function shortDate(date: string): string {
 export function plainDate(date: string): string {
   return written(date, { day: 'numeric', month: 'long', year: 'numeric' });
 }
+
+/** The date some days later. */
+export function addDays(date: string, days: number): string {
+  return new Date(Date.parse(`${date}T12:00:00Z`) + days * 86_400_000).toISOString().slice(0, 10);
+}
+
+/** How many days lie between two dates. */
+export function daysBetween(from: string, to: string): number {
+  return Math.round((Date.parse(`${to}T12:00:00Z`) - Date.parse(`${from}T12:00:00Z`)) / 86_400_000);
+}
+
+/** The day of the week, 0 for Monday. */
+export function weekdayOf(date: string): number {
+  return (new Date(`${date}T12:00:00Z`).getUTCDay() + 6) % 7;
+}
+
+/** 17 March, or 17–20 March, for sentences about days that are near. */
+export function rangeWords(from: string, until: string): string {
+  const end = written(until, { day: 'numeric', month: 'long' });
+  if (from === until) return end;
+  const sameMonth = from.slice(0, 7) === until.slice(0, 7);
+  return `${written(from, sameMonth ? { day: 'numeric' } : { day: 'numeric', month: 'long' })}–${end}`;
+}
+
+/** Nov, for a date in November. */
+export function monthName(date: string): string {
+  return written(date, { month: 'short' });
+}

@@ -1,6 +1,6 @@
 import type { Shape } from '$lib/api/client';
-import { plainDate } from './dates';
-import { draftOf, weekOf, type DraftWeek } from './week';
+import { addDays, daysBetween, plainDate, weekdayOf } from './dates';
+import { dayKeys, draftOf, weekOf, type DraftDay, type DraftWeek } from './week';
 
 /** A pattern as it is being edited. */
 export type DraftPattern = { from: string; until: string; weeks: DraftWeek[] };
@@ -31,4 +31,37 @@ export function inForce(drafts: DraftPattern[], date: string): number {
 export function spanWords(d: DraftPattern): string {
   if (!d.from) return 'no start yet';
   return d.until ? `${plainDate(d.from)} – ${plainDate(d.until)}` : `from ${plainDate(d.from)}`;
+}
+
+/** A stretch of dates, both included, in which one pattern is in force; index -1 where none is. */
+export type Stretch = { from: string; until: string; index: number };
+
+/** Which pattern is in force when, between two dates. */
+export function stretches(drafts: DraftPattern[], from: string, until: string): Stretch[] {
+  const edges = drafts.flatMap((d) => [d.from, d.until ? addDays(d.until, 1) : '']);
+  const starts = [from, ...edges.filter((e) => e > from && e <= until)].sort();
+  return starts
+    .filter((s, i) => s !== starts[i - 1])
+    .map((s, i, all) => ({
+      from: s,
+      until: all[i + 1] ? addDays(all[i + 1] ?? '', -1) : until,
+      index: inForce(drafts, s),
+    }))
+    .reduce<Stretch[]>((out, s) => {
+      const last = out.at(-1);
+      if (last && last.index === s.index) last.until = s.until;
+      else out.push(s);
+      return out;
+    }, []);
+}
+
+/** The hours that the patterns give a date. */
+export function dayOn(drafts: DraftPattern[], date: string): DraftDay {
+  const pattern = drafts[inForce(drafts, date)];
+  const key = dayKeys[weekdayOf(date)];
+  if (!pattern || !key) return { spans: [], breaks: [] };
+  // The cycle turns on Mondays, from the week in which the pattern begins.
+  const begun = addDays(pattern.from, -weekdayOf(pattern.from));
+  const weeks = Math.floor(daysBetween(begun, date) / 7);
+  return pattern.weeks[weeks % pattern.weeks.length]?.[key] ?? { spans: [], breaks: [] };
 }

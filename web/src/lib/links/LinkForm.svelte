@@ -15,7 +15,7 @@
     {
       kind: 'account',
       label: 'An account',
-      about: 'By CalDAV, with an app password. It can block time and get bookings.',
+      about: 'By CalDAV. Its calendars can block time and get bookings.',
     },
     {
       kind: 'feed',
