@@ -158,18 +158,22 @@ test("several clients share a visit, and a pause shuts the page", async ({
   ).toContainText("Uma Berg, 3 places");
 
   await page.goto(`${demo.address}/services/5`);
+  await expect(
+    page.getByRole("heading", { name: "Care class" }),
+  ).toBeVisible();
   await page.getByLabel("Paused for now").check();
   await expect(
     page.getByText("It is paused: nothing can be booked."),
   ).toBeVisible();
   await page.getByRole("button", { name: "Save" }).click();
-  await expect(page.getByRole("status")).toHaveText("Saved");
+  await expect(page.getByText("Saved", { exact: true })).toBeVisible();
   await page.goto(`${demo.address}/book/care-class`);
   await expect(
     page.getByText("This cannot be booked for the time being."),
   ).toBeVisible();
   await page.goto(`${demo.address}/services/5`);
+  await expect(page.getByText("It is paused")).toBeVisible();
   await page.getByLabel("Paused for now").uncheck();
   await page.getByRole("button", { name: "Save" }).click();
-  await expect(page.getByRole("status")).toHaveText("Saved");
+  await expect(page.getByText("Saved", { exact: true })).toBeVisible();
 });

@@ -125,6 +125,8 @@ func (s *server) register(a huma.API) {
 	s.registerDays(a)
 	s.registerLinks(a)
 	s.registerServices(a)
+	s.registerPreview(a)
+	s.registerWhy(a)
 	s.registerResources(a)
 	s.registerClosures(a)
 	s.registerWall(a)

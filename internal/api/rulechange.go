@@ -86,12 +86,16 @@ func (s *server) misfits(tx *gorm.DB, list []booking.Misfit) error {
 	p := newProblem(http.StatusConflict, "Some bookings would no longer fit. They are kept as they are, if you save.")
 	p.MisfitCount = len(list)
 	for _, m := range list[:min(shownMisfits, len(list))] {
-		out := Misfit{ID: m.Booking.ID, Reference: m.Booking.Reference, Client: m.Booking.ClientName, Service: m.Service, Staff: m.Staff,
-			When: text.local(m.Visit.Start).Format("Mon 2 Jan 2006, ") + text.stretch(m.Visit.During()).Label, Reasons: []string{}}
-		for _, r := range m.Reasons {
-			out.Reasons = append(out.Reasons, string(r))
-		}
-		p.Misfits = append(p.Misfits, out)
+		p.Misfits = append(p.Misfits, renderMisfit(m, text))
 	}
 	return p
+}
+
+func renderMisfit(m booking.Misfit, text texts) Misfit {
+	out := Misfit{ID: m.Booking.ID, Reference: m.Booking.Reference, Client: m.Booking.ClientName, Service: m.Service, Staff: m.Staff,
+		When: text.local(m.Visit.Start).Format("Mon 2 Jan 2006, ") + text.stretch(m.Visit.During()).Label, Reasons: []string{}}
+	for _, r := range m.Reasons {
+		out.Reasons = append(out.Reasons, string(r))
+	}
+	return out
 }

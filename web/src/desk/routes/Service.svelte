@@ -1,9 +1,11 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import { navigate, route } from '../router';
+  import Budget from '../service/Budget.svelte';
   import { formOf, fresh, noticeWords, windowWords, type Form } from '../service/form';
   import Rules from '../service/Rules.svelte';
   import What from '../service/What.svelte';
@@ -18,6 +20,45 @@
   let problem = $state<Problem>();
   let missing = $state('');
   let saved = $state(false);
+
+  let preview = $state<Shape<'Preview'>>();
+  let asked = 0;
+
+  /** The values to be shown, once they are there; a name is not needed for that. */
+  function previewed(): Form | undefined {
+    const body = $state.snapshot(form);
+    return id && !kept ? undefined : { ...body, name: body.name || 'New', slug: '' };
+  }
+
+  // What the values in the form would do is asked at every change. An older answer never covers a newer one, and
+  // values that cannot be read leave the last picture as it is.
+  $effect(() => {
+    const body = previewed();
+    const turn = ++asked;
+    if (!body) return;
+    const timer = setTimeout(async () => {
+      try {
+        const got = await data(
+          api.POST('/api/services/preview', { params: { query: { service: id } }, body }),
+        );
+        if (turn === asked) preview = got;
+      } catch {
+        // The fields say what is wrong when it is saved.
+      }
+    }, 40);
+    return () => clearTimeout(timer);
+  });
+  $effect(() => listen(() => void refresh()));
+  /** What others change (a booking, a personal event, hours) changes the picture too. */
+  async function refresh() {
+    const body = previewed();
+    const turn = ++asked;
+    if (!body) return;
+    const got = await data(
+      api.POST('/api/services/preview', { params: { query: { service: id } }, body }),
+    ).catch(() => undefined);
+    if (got && turn === asked) preview = got;
+  }
 
   const changed = $derived(JSON.stringify(form) !== kept);
   const occupied = $derived(form.length + form.bufferBefore + form.bufferAfter);
@@ -79,40 +120,69 @@
 {#if missing}
   <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{missing}</Notice></div>
 {:else}
-  <form
-    class="mx-auto grid w-full max-w-4xl gap-5 px-6 py-6"
-    onsubmit={(e) => {
-      e.preventDefault();
-      void save();
-    }}
-    novalidate
-  >
-    <div>
-      <p class="text-sm text-mute"><a class="hover:underline" href="/services">Services</a> ›</p>
-      <h1 class="text-2xl">{form.name || 'A new service'}</h1>
-      <p class="mt-1 max-w-3xl text-base">
-        A visit lasts <b>{lengthOf(form.length)}</b> and takes <b>{lengthOf(occupied)}</b> of
-        {form.staffing === 'all' ? 'everybody’s' : 'somebody’s'} time, buffers included{form.places > 1
-          ? `; up to ${form.places} clients share it`
-          : ''}. It can be booked <b>{noticeWords(form)}</b>, <b>{windowWords(form)}</b>.
-        {#if form.paused}<b class="text-brick">It is paused: nothing can be booked.</b>{/if}
-        {#if page}Its page is <a class="link-plain" href={page} target="_blank" rel="noopener">{page}</a
-          >.{/if}
-      </p>
-    </div>
-    <What bind:form {fault} />
-    <Rules bind:form {fault} />
-    <Who bind:form {team} {kinds} />
-    {#if problem?.misfitCount}
-      <Misfits {problem} onaccept={() => save(problem?.misfitCount)} onback={() => (problem = undefined)} />
-    {:else if problem}
-      <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
+  <div class="page">
+    <form
+      class="grid content-start gap-5"
+      onsubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+      novalidate
+    >
+      <div>
+        <p class="text-sm text-mute"><a class="hover:underline" href="/services">Services</a> ›</p>
+        <h1 class="text-2xl">{form.name || 'A new service'}</h1>
+        <p class="mt-1 max-w-3xl text-base">
+          A visit lasts <b>{lengthOf(form.length)}</b> and takes <b>{lengthOf(occupied)}</b> of
+          {form.staffing === 'all' ? 'everybody’s' : 'somebody’s'} time, buffers included{form.places > 1
+            ? `; up to ${form.places} clients share it`
+            : ''}. It can be booked <b>{noticeWords(form)}</b>, <b>{windowWords(form)}</b>.
+          {#if form.paused}<b class="text-brick">It is paused: nothing can be booked.</b>{/if}
+          {#if page}Its page is <a class="link-plain" href={page} target="_blank" rel="noopener">{page}</a
+            >.{/if}
+        </p>
+      </div>
+      {#if !id}<What bind:form {fault} />{/if}
+      <Rules bind:form {fault} />
+      <Who bind:form {team} {kinds} />
+      {#if id}<What bind:form {fault} />{/if}
+      {#if problem?.misfitCount}
+        <Misfits {problem} onaccept={() => save(problem?.misfitCount)} onback={() => (problem = undefined)} />
+      {:else if problem}
+        <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
+      {/if}
+      <div class="sticky bottom-0 flex items-center gap-3 border-t border-edge bg-page py-3">
+        <button class="btn btn-primary" disabled={!changed}>{id ? 'Save' : 'Define the service'}</button>
+        {#if id}<button type="button" class="btn" disabled={!changed} onclick={() => load(id)}>Discard</button
+          >{/if}
+        <p class="text-sm text-mute" role="status">
+          {id && changed ? 'Not saved yet' : saved ? 'Saved' : ''}
+        </p>
+      </div>
+    </form>
+    {#if preview}
+      <div class="beside"><Budget {preview} service={id} /></div>
     {/if}
-    <div class="sticky bottom-0 flex items-center gap-3 border-t border-edge bg-page py-3">
-      <button class="btn btn-primary" disabled={!changed}>{id ? 'Save' : 'Define the service'}</button>
-      {#if id}<button type="button" class="btn" disabled={!changed} onclick={() => load(id)}>Discard</button
-        >{/if}
-      <p class="text-sm text-mute" role="status">{id && changed ? 'Not saved yet' : saved ? 'Saved' : ''}</p>
-    </div>
-  </form>
+  </div>
 {/if}
+
+<style>
+  .page {
+    display: grid;
+    gap: 28px;
+    width: 100%;
+    max-width: 1500px;
+    margin-inline: auto;
+    padding: 24px;
+  }
+  @media (min-width: 1100px) {
+    .page {
+      grid-template-columns: minmax(0, 9fr) minmax(0, 11fr);
+    }
+    .beside {
+      position: sticky;
+      top: 16px;
+      align-self: start;
+    }
+  }
+</style>

@@ -9,6 +9,7 @@
   import Lane from '$lib/lane/Lane.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import BookingPanel from '../wall/BookingPanel.svelte';
+  import WhyPanel from '../wall/WhyPanel.svelte';
   import { layersOf } from '../wall/layers';
   import Pulse from '../wall/Pulse.svelte';
   import Ribbon from '../wall/Ribbon.svelte';
@@ -54,8 +55,27 @@
       .find((f) => String(f.visit.id) === picked),
   );
 
+  /** What is asked about, kept in the address so that it can be sent to a colleague: PERSON@INSTANT. */
+  const why = $derived.by(() => {
+    const [staff, at] = String(searchParams.get('why') ?? '').split('@');
+    const instant = Date.parse(at ?? '');
+    return staff && at && !Number.isNaN(instant) ? { staff: Number(staff), at, instant } : undefined;
+  });
+  const iso = (at: number) => new Date(at).toISOString().replace('.000', '');
+  function ask(staff: number, at: string) {
+    picked = '';
+    searchParams.set('why', `${staff}@${at}`);
+    const day = new Intl.DateTimeFormat('en-CA', { timeZone: wall?.zone }).format(Date.parse(at));
+    if (wall && day !== wall.date) searchParams.set('date', day);
+  }
+  function pick(key: string) {
+    picked = key;
+    searchParams.delete('why');
+  }
+
   function show(day: string) {
     picked = '';
+    searchParams.delete('why');
     searchParams.set('date', day);
   }
   function move(days: number) {
@@ -140,13 +160,29 @@
               {/if}
             </div>
             <section class="row" aria-label="{lane.staff.name}, {lane.note}">
-              <Lane axis={ends} layers={layersOf(wall, lane)} {picked} onpick={(s) => (picked = s.key)} />
+              <Lane
+                axis={ends}
+                layers={layersOf(wall, lane)}
+                {picked}
+                asked={why?.staff === lane.staff.id ? why.instant : undefined}
+                onpick={(s) => pick(s.key)}
+                onask={wall.service ? (at) => ask(lane.staff.id, iso(at)) : undefined}
+              />
             </section>
           {/each}
         </div>
       {/if}
     </div>
-    {#if found}
+    {#if why && wall.service}
+      <WhyPanel
+        service={wall.service}
+        staff={why.staff}
+        at={why.at}
+        zone={wall.zone}
+        onmove={ask}
+        onclose={() => searchParams.delete('why')}
+      />
+    {:else if found}
       <BookingPanel
         visit={found.visit}
         staff={found.staff}

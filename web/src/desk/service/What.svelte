@@ -8,7 +8,7 @@
   const hues = ['Petrol', 'Plum', 'Indigo', 'Olive', 'Rust', 'Slate', 'Berry', 'Pine'];
 </script>
 
-<fieldset class="sheet grid gap-4 p-5 md:grid-cols-3">
+<fieldset class="sheet grid gap-4 p-5 md:grid-cols-2 2xl:grid-cols-3">
   <legend class="sr-only">What it is</legend>
   <Field label="Name" error={fault('name')}>
     {#snippet children(tie)}<input class="input w-full" bind:value={form.name} {...tie} />{/snippet}

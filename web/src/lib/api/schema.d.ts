@@ -245,6 +245,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/services/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a service's rules would do, without saving them */
+    post: operations['previewService'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/services/{id}': {
     parameters: {
       query?: never;
@@ -406,6 +423,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/why': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Why a start is offered or not */
+    get: operations['getWhy'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -439,6 +473,19 @@ export interface components {
       when: string;
       with: string;
       zone: string;
+    };
+    BudgetStep: {
+      code: string;
+      /** Format: int64 */
+      lost: number;
+      name: string;
+      /** @description The first of them. */
+      starts: components['schemas']['PreviewLoss'][];
+      /**
+       * Format: int64
+       * @description With the rules as they are saved, or -1.
+       */
+      was: number;
     };
     Business: {
       name: string;
@@ -644,6 +691,12 @@ export interface components {
       id: number;
       name: string;
     };
+    NearStart: {
+      /** Format: date-time */
+      at: string;
+      staff: components['schemas']['NamedID'];
+      words: string;
+    };
     NewBooking: {
       /** @enum {string} */
       clock: '12' | '24';
@@ -759,6 +812,60 @@ export interface components {
       }[];
       from: string;
       until: string | null;
+    };
+    Preview: {
+      /** @description What the change wins or loses, in a sentence; empty when nothing changes. */
+      effect: string;
+      /** Format: int64 */
+      misfitCount: number;
+      /** @description Bookings that would no longer fit, the first of them. */
+      misfits: components['schemas']['Misfit'][];
+      /** Format: int64 */
+      offered: number;
+      /**
+       * Format: int64
+       * @description All possible starts of everybody who performs it.
+       */
+      possible: number;
+      /** @description Where the others go, in the order of the rules; each is charged to its first reason. */
+      steps: components['schemas']['BudgetStep'][];
+      /**
+       * Format: int64
+       * @description Offered with the rules as they are saved, or -1 for a service that is not.
+       */
+      was: number;
+      /** @description Four weeks from Monday on. */
+      weeks: components['schemas']['PreviewDay'][][];
+      /** @description Which days these are. */
+      words: string;
+    };
+    PreviewDay: {
+      /** Format: date */
+      date: string;
+      /** Format: int64 */
+      day: number;
+      /**
+       * Format: int64
+       * @description Different starts that a client would see.
+       */
+      offered: number;
+      /** @description Whether anybody has hours. */
+      open: boolean;
+      /** @description Whether the day lies in the past. */
+      over: boolean;
+      ticks: components['schemas']['Tick'][];
+      /**
+       * Format: int64
+       * @description With the rules as they are saved, or -1.
+       */
+      was: number;
+      words: string;
+    };
+    PreviewLoss: {
+      /** Format: date-time */
+      at: string;
+      staff: components['schemas']['NamedID'];
+      words: string;
     };
     Problem: {
       /** @description What happened, in a sentence for people. */
@@ -1069,6 +1176,14 @@ export interface components {
       /** Format: date-time */
       start: string;
     };
+    Tick: {
+      /**
+       * Format: int64
+       * @description Of the day.
+       */
+      minute: number;
+      offered: boolean;
+    };
     Unread: {
       /** @description Of its start, or empty where that could not be read either. */
       date: string;
@@ -1191,6 +1306,40 @@ export interface components {
       status: 'held' | 'pending' | 'confirmed';
       /** @description Rooms, equipment and other people of the visit. */
       with: string[];
+    };
+    Why: {
+      /** Format: date-time */
+      at: string;
+      /** @description The same on the person's own clock, where that differs, or empty. */
+      away: string;
+      offered: boolean;
+      /** @description Why no visit begins at this time at all, or empty. */
+      offset: string;
+      /** @description The nearest starts of others. */
+      others: components['schemas']['NearStart'][];
+      /** @description The nearest starts of this person that are offered. */
+      own: components['schemas']['NearStart'][];
+      /** @description The service's slug. */
+      page: string;
+      paused: boolean;
+      /** @description Whether this person performs the service. */
+      performs: boolean;
+      /** @description Every rule, in the order in which they are charged. */
+      rules: components['schemas']['WhyRule'][];
+      service: components['schemas']['NamedID'];
+      staff: components['schemas']['NamedID'];
+      /** @description The start in the business's zone, as Tuesday 24 November, 10:00–11:30. */
+      words: string;
+    };
+    WhyRule: {
+      code: string;
+      detail: string;
+      held: boolean;
+      name: string;
+      /** @description Where they are changed, or empty. */
+      path: string;
+      /** @description Where the values come from, in words. */
+      source: string;
     };
   };
   responses: never;
@@ -1777,6 +1926,42 @@ export interface operations {
       };
     };
   };
+  previewService: {
+    parameters: {
+      query?: {
+        /** @description The service that is being edited, or 0 for a new one. */
+        service?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ServiceFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Preview'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getService: {
     parameters: {
       query?: never;
@@ -2335,6 +2520,40 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Wall'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getWhy: {
+    parameters: {
+      query: {
+        service: number;
+        staff: number;
+        /** @description An instant; it need not be one at which visits begin. */
+        at: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Why'];
         };
       };
       /** @description Error */

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import { on } from 'svelte/events';
   import Arch from './Arch.svelte';
   import { left, place, visible, type Axis } from './geometry';
   import { copyWords, type Layers, type Solid } from './lane';
@@ -8,20 +9,57 @@
     axis,
     layers,
     picked,
+    asked,
     onpick,
+    onask,
     children,
   }: {
     axis: Axis;
     layers: Layers;
     /** The key of the booking that is picked, if one is. */
     picked?: string;
+    /** The moment that was asked about. */
+    asked?: number;
     onpick?: (solid: Solid) => void;
+    /** Asks about a moment of the lane: where there is a start nearby, about that. */
+    onask?: (at: number) => void;
     /** Drawn in the lane on top of its layers. */
     children?: Snippet;
   } = $props();
+
+  let lane: HTMLElement;
+
+  /** One start of a lane can be reached by Tab: the one asked about, or the first that is offered. The arrows go on. */
+  const focusable = $derived(
+    layers.sill?.find((t) => t.at === asked)?.at ??
+      layers.sill?.find((t) => t.offered)?.at ??
+      layers.sill?.[0]?.at,
+  );
+  function along(e: KeyboardEvent) {
+    const by = { ArrowLeft: 'previousElementSibling', ArrowRight: 'nextElementSibling' } as const;
+    const to = e.key in by ? (e.currentTarget as HTMLElement)[by[e.key as keyof typeof by]] : undefined;
+    if (to instanceof HTMLElement) {
+      e.preventDefault();
+      to.focus();
+    }
+  }
+
+  /** Turns a click into a moment: a start within a few pixels, else five minutes sharp. */
+  function ask(e: MouseEvent) {
+    if (!onask || (e.target as HTMLElement).closest('button')) return;
+    const box = lane.getBoundingClientRect();
+    const pixel = (axis.to - axis.from) / box.width;
+    const at = axis.from + (e.clientX - box.left) * pixel;
+    const near = layers.sill?.reduce<number | undefined>(
+      (best, t) => (best === undefined || Math.abs(t.at - at) < Math.abs(best - at) ? t.at : best),
+      undefined,
+    );
+    onask(near !== undefined && Math.abs(near - at) < 9 * pixel ? near : Math.round(at / 300_000) * 300_000);
+  }
+  $effect(() => on(lane, 'click', ask));
 </script>
 
-<div class="lane" class:silled={layers.sill}>
+<div class="lane" class:silled={layers.sill} class:asking={onask} bind:this={lane}>
   <div class="room">
     {#each layers.open as part (part.start)}
       {#if visible(axis, part)}
@@ -75,7 +113,21 @@
   {#if layers.sill}
     <div class="sill">
       {#each layers.sill as t (t.at)}
-        <i class="tick" class:none={!t.offered} style="left:{left(axis, t.at)}%" title={t.title}></i>
+        {#if onask}
+          <button
+            class="tick"
+            class:none={!t.offered}
+            class:asked={asked === t.at}
+            style="left:{left(axis, t.at)}%"
+            title={t.title}
+            aria-label={t.title}
+            tabindex={t.at === focusable ? 0 : -1}
+            onclick={() => onask(t.at)}
+            onkeydown={along}
+          ></button>
+        {:else}
+          <i class="tick" class:none={!t.offered} style="left:{left(axis, t.at)}%" title={t.title}></i>
+        {/if}
       {/each}
     </div>
   {/if}
@@ -95,6 +147,9 @@
     border-top: 1px solid var(--color-wall-line);
     --sill: 0px;
     overflow: hidden;
+  }
+  .lane.asking {
+    cursor: help;
   }
   .lane.silled {
     --sill: 16px;
@@ -289,6 +344,18 @@
     border-radius: 50%;
     background: none;
     border: 1.3px solid var(--color-tick-none);
+  }
+  button.tick {
+    cursor: help;
+  }
+  button.tick::before {
+    content: '';
+    position: absolute;
+    inset: -5px -4px;
+  }
+  .tick.asked {
+    outline: 2px solid var(--color-gold);
+    outline-offset: 2px;
   }
   .now {
     position: absolute;

@@ -1,0 +1,114 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import { type Page } from "@playwright/test";
+import { expect, signIn, test } from "./niche";
+
+// Each test changes something of its own in the demo, on days that no other test looks at.
+
+async function isSound(page: Page) {
+  const found = await new AxeBuilder({ page }).analyze();
+  expect(
+    found.violations.map(
+      (v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`,
+    ),
+  ).toEqual([]);
+}
+
+const reasons = [
+  ["past", "2@2026-11-23T09:00:00Z", "It is already"],
+  ["notice", "2@2026-11-23T11:30:00Z", "4 h of notice is asked"],
+  ["window", "1@2027-02-15T10:00:00Z", "Bookable until"],
+  ["outside-hours", "2@2026-11-23T20:00:00Z", "no hours at this time"],
+  ["busy", "3@2026-11-23T14:30:00Z", "Busy 14:15–15:30 in “Family”"],
+  ["booked", "4@2026-11-23T15:00:00Z", "Greta Lunde"],
+] as const;
+
+for (const colorScheme of ["light", "dark"] as const) {
+  test(`the wall tells why, for each reason, in ${colorScheme}`, async ({
+    page,
+    demo,
+  }) => {
+    await page.emulateMedia({ colorScheme });
+    await signIn(page, demo);
+    const why = page.getByRole("complementary", { name: "Why" });
+    for (const [code, what, says] of reasons) {
+      const date = what.slice(2, 12);
+      await page.goto(
+        `${demo.address}/?service=1&date=${date}&why=${encodeURIComponent(what)}`,
+      );
+      await expect(why).toContainText("It is not offered");
+      if (code !== "booked") await expect(why).toContainText(says);
+    }
+    await isSound(page);
+  });
+}
+
+test("a gap is clicked, a nearest start followed and booked, and the address can be sent on", async ({
+  page,
+  demo,
+  context,
+}) => {
+  await signIn(page, demo);
+  await page.goto(`${demo.address}/?service=1&date=2026-12-03`);
+  const lane = page.getByRole("region", { name: /^Bryn Castellane/ });
+  await lane.locator(".bricks").first().click();
+  const why = page.getByRole("complementary", { name: "Why" });
+  await expect(why).toContainText("Personal time");
+  await expect(page).toHaveURL(/why=3(@|%40)2026-12-03T1/);
+  const other = await context.newPage();
+  await other.goto(page.url());
+  await expect(other.getByRole("complementary", { name: "Why" })).toContainText(
+    "Home tuning with Bryn Castellane",
+  );
+  await other.close();
+  await why
+    .getByRole("button", { name: /^Thu 3 Dec/ })
+    .first()
+    .click();
+  await expect(why.getByRole("status")).toHaveText("It is offered.");
+  await why.getByRole("button", { name: "Book this start…" }).click();
+  await why.getByRole("button", { name: "Book it" }).click();
+  await expect(why.getByRole("alert").first()).toBeVisible();
+  await why.getByLabel("Client’s name").fill("Wilma Roth");
+  await why.getByLabel("Mail address").fill("wilma@clients.example");
+  await why.getByRole("button", { name: "Book it" }).click();
+  await expect(why.getByRole("status")).toContainText("Booked, reference");
+  await expect(lane.getByRole("button", { name: /Wilma Roth/ })).toBeVisible();
+  // The sill is walked by keys.
+  await page.goto(`${demo.address}/?service=1&date=2026-12-10`);
+  await lane
+    .getByRole("button", { name: /is offered$/ })
+    .first()
+    .focus();
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("Enter");
+  await expect(why).toContainText("Home tuning with Bryn Castellane");
+});
+
+for (const colorScheme of ["light", "dark"] as const) {
+  test(`a service shows what an unsaved change wins or loses, in ${colorScheme}`, async ({
+    page,
+    demo,
+  }) => {
+    await page.emulateMedia({ colorScheme });
+    await signIn(page, demo);
+    await page.goto(`${demo.address}/services/1`);
+    const effect = page.getByRole("status", { name: "Effect of the change" });
+    await expect(effect).toContainText("What is saved offers");
+    const answered = page.waitForResponse(/services\/preview/);
+    await page.getByLabel("Buffer before, minutes").fill("60");
+    await answered;
+    await expect(effect).toContainText(/This change loses \d+ starts/);
+    await expect(page.getByText(/would no longer fit/)).toBeVisible();
+    const budget = page.getByRole("group", { name: "Slot budget" });
+    await budget.getByRole("button", { name: /^personal: costs/ }).click();
+    const first = page.getByRole("link", { name: /^Mon 23 Nov, / }).first();
+    await expect(first).toBeVisible();
+    await isSound(page);
+    await page.getByLabel("Buffer before, minutes").fill("20");
+    await expect(effect).toContainText("What is saved offers");
+    await first.click();
+    await expect(
+      page.getByRole("complementary", { name: "Why" }),
+    ).toContainText("Personal time");
+  });
+}

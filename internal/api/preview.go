@@ -1,0 +1,321 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"gorm.io/gorm"
+
+	"niche/core/hours"
+	"niche/core/offer"
+	"niche/core/span"
+	"niche/internal/booking"
+	"niche/internal/schedule"
+	"niche/internal/store"
+)
+
+// Preview is what a service's rules do to the coming four weeks of the real team,
+// as they are being edited and as they are saved.
+type Preview struct {
+	Words    string         `json:"words" doc:"Which days these are."`
+	Possible int            `json:"possible" doc:"All possible starts of everybody who performs it."`
+	Offered  int            `json:"offered"`
+	Was      int            `json:"was" doc:"Offered with the rules as they are saved, or -1 for a service that is not."`
+	Steps    []BudgetStep   `json:"steps" doc:"Where the others go, in the order of the rules; each is charged to its first reason."`
+	Weeks    [][]PreviewDay `json:"weeks" doc:"Four weeks from Monday on."`
+	Effect   string         `json:"effect" doc:"What the change wins or loses, in a sentence; empty when nothing changes."`
+	Misfits  []Misfit       `json:"misfits" doc:"Bookings that would no longer fit, the first of them."`
+	Count    int            `json:"misfitCount"`
+}
+
+// BudgetStep is how many starts one rule costs.
+type BudgetStep struct {
+	Code   string        `json:"code"`
+	Name   string        `json:"name"`
+	Lost   int           `json:"lost"`
+	Was    int           `json:"was" doc:"With the rules as they are saved, or -1."`
+	Starts []PreviewLoss `json:"starts" doc:"The first of them."`
+}
+
+// PreviewLoss is a start that a rule costs.
+type PreviewLoss struct {
+	At    string  `json:"at" format:"date-time"`
+	Words string  `json:"words"`
+	Staff NamedID `json:"staff"`
+}
+
+// PreviewDay is one day of the team.
+type PreviewDay struct {
+	Date    string `json:"date" format:"date"`
+	Words   string `json:"words"`
+	Day     int    `json:"day"`
+	Offered int    `json:"offered" doc:"Different starts that a client would see."`
+	Was     int    `json:"was" doc:"With the rules as they are saved, or -1."`
+	Open    bool   `json:"open" doc:"Whether anybody has hours."`
+	Ticks   []Tick `json:"ticks"`
+	Over    bool   `json:"over" doc:"Whether the day lies in the past."`
+}
+
+// Tick is a start on a day's sill.
+type Tick struct {
+	Minute  int  `json:"minute" doc:"Of the day."`
+	Offered bool `json:"offered"`
+}
+
+// previewWeeks is how far ahead a preview looks.
+const previewWeeks = 4
+
+// shownLosses is how many starts a step of the budget names.
+const shownLosses = 60
+
+func (s *server) registerPreview(a huma.API) {
+	huma.Register(a, post("/api/services/preview", "previewService", "What a service's rules would do, without saving them", http.StatusOK), s.previewService)
+}
+
+func (s *server) previewService(ctx context.Context, in *struct {
+	Service store.ID `query:"service" minimum:"0" doc:"The service that is being edited, or 0 for a new one."`
+	Body    ServiceFields
+}) (*body[Preview], error) {
+	db := s.DB.Read(ctx)
+	row := store.Service{ID: in.Service}
+	if err := in.Body.rules(&row); err != nil {
+		return nil, err
+	}
+	staff, err := staffByIDs(db, in.Body.Staff)
+	if err != nil {
+		return nil, err
+	}
+	zone, err := schedule.Zone(db)
+	if err != nil {
+		return nil, err
+	}
+	v := previewing{db: db, zone: zone, now: span.At(s.Now())}
+	v.from = zone.DateAt(v.now).Monday()
+	q, after, err := v.answer(row, staff)
+	if err != nil {
+		return nil, err
+	}
+	out := Preview{Was: -1, Misfits: []Misfit{}, Words: rangeWords(v.from, v.from+7*previewWeeks-1)}
+	var before offer.Answer
+	if in.Service != 0 {
+		var saved store.Service
+		if err := db.Take(&saved, in.Service).Error; err != nil {
+			return nil, found(err, "service")
+		}
+		performers, err := schedule.Performers(db, in.Service)
+		if err != nil {
+			return nil, err
+		}
+		if _, before, err = v.answer(saved, performers); err != nil {
+			return nil, err
+		}
+		out.Was = before.Budget().Offered
+		if out.Effect, err = v.effect(saved, performers, row, staff); err != nil {
+			return nil, err
+		}
+		fresh, err := booking.MisfitsOf(db, v.now, row, staff, saved, performers)
+		if err != nil {
+			return nil, err
+		}
+		out.Count = len(fresh)
+		for _, m := range fresh[:min(5, len(fresh))] {
+			out.Misfits = append(out.Misfits, renderMisfit(m, texts{zone: zone}))
+		}
+	}
+	v.budget(&out, q, staff, after, before)
+	v.days(&out, q, after, before)
+	return answer(out, nil)
+}
+
+// previewing is one preview.
+type previewing struct {
+	db   *gorm.DB
+	zone hours.Zone
+	now  span.Instant
+	from hours.LocalDate
+}
+
+func (v previewing) answer(row store.Service, staff []store.Staff) (offer.Question, offer.Answer, error) {
+	q, err := schedule.Question(v.db, schedule.Asked{Now: v.now, Service: row, From: v.from, To: v.from + 7*previewWeeks - 1, Staff: staff})
+	if err != nil {
+		return q, offer.Answer{}, err
+	}
+	return q, q.Answer(), nil
+}
+
+// effect says what a change wins or loses for those who perform the service
+// before or after it.
+func (v previewing) effect(saved store.Service, performers []store.Staff, row store.Service, staff []store.Staff) (string, error) {
+	all := slices.Clone(staff)
+	for _, p := range performers {
+		if !slices.ContainsFunc(all, func(m store.Staff) bool { return m.ID == p.ID }) {
+			all = append(all, p)
+		}
+	}
+	_, before, err := v.answer(saved, all)
+	if err != nil {
+		return "", err
+	}
+	_, after, err := v.answer(row, all)
+	if err != nil {
+		return "", err
+	}
+	performs := func(list []store.Staff, i int) bool {
+		return slices.ContainsFunc(list, func(m store.Staff) bool { return m.ID == all[i].ID })
+	}
+	for i := range all {
+		if !performs(performers, i) {
+			before.Lanes[i].Starts = nil
+		}
+		if !performs(staff, i) {
+			after.Lanes[i].Starts = nil
+		}
+	}
+	changes, charged := offer.Compare(before, after)
+	return effectWords(changes, charged, all), nil
+}
+
+// effectWords says what changes do: "It loses 22 starts, 18 of them to booked, and
+// wins 3. Bryn has none left on Tue 24 Nov."
+func effectWords(changes []offer.Change, charged map[offer.Code]int, staff []store.Staff) string {
+	won, lost := 0, 0
+	var empty []string
+	for _, c := range changes {
+		won, lost = won+c.Won, lost+c.Lost
+		if c.Left == 0 {
+			empty = append(empty, strings.Fields(staff[c.Staff].Name)[0]+" on "+c.Date.Time().Format("Mon 2 Jan"))
+		}
+	}
+	if won+lost == 0 {
+		return ""
+	}
+	most, cause := 0, ""
+	columns := offer.Columns()
+	for _, code := range offer.Codes() {
+		if charged[code] > most {
+			most, cause = charged[code], columns[code]
+		}
+	}
+	var text string
+	switch {
+	case lost == 0:
+		text = fmt.Sprintf("This change wins %s", counted(won, "start"))
+	case won == 0:
+		text = fmt.Sprintf("This change loses %s", counted(lost, "start"))
+	default:
+		text = fmt.Sprintf("This change loses %s and wins %d", counted(lost, "start"), won)
+	}
+	if most*2 > lost && lost > 0 {
+		text += fmt.Sprintf(", most of what is lost to “%s”", cause)
+	}
+	text += "."
+	switch n := len(empty); {
+	case n == 0:
+	case n <= 3:
+		text += " None left: " + strings.Join(empty, ", ") + "."
+	default:
+		text += fmt.Sprintf(" None left: %s and %d more.", strings.Join(empty[:2], ", "), n-2)
+	}
+	return text
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "one " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func (v previewing) budget(out *Preview, q offer.Question, staff []store.Staff, after, before offer.Answer) {
+	b, was := after.Budget(), before.Budget()
+	out.Possible, out.Offered = b.Candidates, b.Offered
+	columns := offer.Columns()
+	text := texts{zone: v.zone}
+	for _, code := range offer.Codes() {
+		step := BudgetStep{Code: string(code), Name: columns[code], Lost: b.Lost[code], Was: -1, Starts: []PreviewLoss{}}
+		if out.Was >= 0 {
+			step.Was = was.Lost[code]
+		}
+		out.Steps = append(out.Steps, step)
+	}
+	for i, l := range after.Lanes {
+		for _, s := range l.Starts {
+			n := slices.Index(offer.Codes(), s.Refused.First())
+			if n >= 0 && len(out.Steps[n].Starts) < shownLosses {
+				out.Steps[n].Starts = append(out.Steps[n].Starts, PreviewLoss{s.At.String(), text.local(s.At).Format("Mon 2 Jan, 15:04"), NamedID{staff[i].ID, staff[i].Name}})
+			}
+		}
+	}
+	for _, step := range out.Steps {
+		slices.SortStableFunc(step.Starts, func(a, b PreviewLoss) int { return strings.Compare(a.At, b.At) })
+	}
+}
+
+func (v previewing) days(out *Preview, q offer.Question, after, before offer.Answer) {
+	per := func(a offer.Answer) map[hours.LocalDate]map[span.Instant]bool {
+		days := map[hours.LocalDate]map[span.Instant]bool{}
+		for _, l := range a.Lanes {
+			for _, s := range l.Starts {
+				if days[s.Date()] == nil {
+					days[s.Date()] = map[span.Instant]bool{}
+				}
+				days[s.Date()][s.At] = days[s.Date()][s.At] || s.Refused == 0
+			}
+		}
+		return days
+	}
+	count := func(starts map[span.Instant]bool) (n int) {
+		for _, offered := range starts {
+			if offered {
+				n++
+			}
+		}
+		return n
+	}
+	now, was := per(after), per(before)
+	today := v.zone.DateAt(v.now)
+	o := v.zone.Over(v.from, v.from+7*previewWeeks)
+	for w := range hours.LocalDate(previewWeeks) {
+		week := make([]PreviewDay, 0, 7)
+		for d := v.from + 7*w; d < v.from+7*w+7; d++ {
+			day := PreviewDay{Date: d.String(), Words: d.Time().Format("Monday 2 January"), Day: d.Time().Day(), Offered: count(now[d]), Was: -1,
+				Open: len(now[d]) > 0, Ticks: []Tick{}, Over: d < today}
+			if out.Was >= 0 {
+				day.Was = count(was[d])
+			}
+			for at, offered := range now[d] {
+				_, minute := o.Wall(at)
+				day.Ticks = append(day.Ticks, Tick{minute, offered})
+			}
+			slices.SortFunc(day.Ticks, func(a, b Tick) int { return a.Minute - b.Minute })
+			week = append(week, day)
+		}
+		out.Weeks = append(out.Weeks, week)
+	}
+}
+
+// rangeWords says a range of dates: 23 November – 20 December.
+func rangeWords(from, to hours.LocalDate) string {
+	return from.Time().Format("2 January") + " – " + to.Time().Format("2 January")
+}
+
+// staffByIDs returns staff members in the order asked for.
+func staffByIDs(db *gorm.DB, ids []store.ID) ([]store.Staff, error) {
+	var rows []store.Staff
+	if err := db.Where("id IN ?", ids).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]store.Staff, 0, len(ids))
+	for i, id := range ids {
+		n := slices.IndexFunc(rows, func(m store.Staff) bool { return m.ID == id })
+		if n < 0 {
+			return nil, wrong(fmt.Sprintf("staff[%d]", i), "There is no such staff member.")
+		}
+		out = append(out, rows[n])
+	}
+	return out, nil
+}

@@ -1,0 +1,141 @@
+package serve_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/internal/api"
+	"niche/internal/store"
+)
+
+func (d *desk) why(staff store.ID, at string) (w api.Why) {
+	require.NoError(d.t, d.Get(d.t.Context(), fmt.Sprintf("/api/why?service=%d&staff=%d&at=%s", d.service.ID, staff, at), &w))
+	return w
+}
+
+func (d *desk) preview(change func(*api.ServiceFields)) (p api.Preview) {
+	f := d.service.ServiceFields
+	change(&f)
+	require.NoError(d.t, d.Post(d.t.Context(), fmt.Sprintf("/api/services/preview?service=%d", d.service.ID), f, &p))
+	return p
+}
+
+// Each rule says what holds and what refuses, where its values come from, and
+// where they are changed.
+func TestWhyTellsEveryRuleWithItsSource(t *testing.T) {
+	hall := publish(t, "DTSTART:20260304T100000Z|DTEND:20260304T110000Z")
+	capped := 1
+	d := openDesk(t, func(f *api.ServiceFields) {
+		f.NoticeKind, f.Notice, f.WindowDays, f.CapPerDay, f.Needs = "minutes", 26*60, 20, &capped, []string{"bay"}
+	}, hostOf(hall.Server))
+	require.NoError(t, d.Post(t.Context(), "/api/resources", api.ResourceFields{Name: "Bay", Kind: "bay"}, nil))
+	d.linkFeed(hall.address())
+	_, err := d.book(wednesday + "T15:00:00Z")
+	require.NoError(t, err)
+	var second api.StaffMember
+	require.NoError(t, d.Post(t.Context(), "/api/staff", api.StaffFields{Name: "Noor Haddad", Zone: "America/St_Johns"}, &second))
+	bryn := fmt.Sprintf("/team/%d", d.staff.ID)
+	rules := fmt.Sprintf("/services/%d", d.service.ID)
+	for _, c := range []struct {
+		name, at, refused    string
+		code, source, detail string
+		path                 string
+	}{
+		{"over already", "2026-03-02T07:00:00Z", "past notice outside-hours", "past", "The clock", "It is already", ""},
+		{"too soon", "2026-03-03T09:00:00Z", "notice", "notice", "Rules of Home tuning", "26 h of notice is asked", rules},
+		{"beyond the window", "2026-03-23T09:00:00Z", "window", "window", "Rules of Home tuning", "Bookable until", rules},
+		{"outside hours", wednesday + "T18:00:00Z", "outside-hours cap", "outside-hours", "Pattern from 1 January 2020", "no hours at this time", bryn},
+		{"busy", wednesday + "T10:00:00Z", "busy cap", "busy", "Concert hall, read", "Busy 10:00–11:00 in “Concert hall”", bryn + "/calendars"},
+		{"booked", wednesday + "T15:00:00Z", "booked places cap resource", "booked", "Bookings of Bryn Castellane", "", ""},
+		{"no room left", wednesday + "T15:00:00Z", "booked places cap resource", "resource", "Rooms and equipment", "", "/house"},
+		{"the cap", wednesday + "T09:00:00Z", "cap", "cap", "Rules of Home tuning", "1 of at most 1", rules},
+		{"nothing", "2026-03-05T09:00:00Z", "", "busy", "Concert hall, read", "No personal event", bryn + "/calendars"},
+	} {
+		w := d.why(d.staff.ID, c.at)
+		var refused []string
+		for _, r := range w.Rules {
+			if !r.Held {
+				refused = append(refused, r.Code)
+			}
+			if r.Code == c.code {
+				require.Contains(t, r.Source, c.source, c.name)
+				require.Contains(t, r.Detail, c.detail, c.name)
+				require.Equal(t, c.path, r.Path, c.name)
+			}
+		}
+		require.Len(t, w.Rules, 9)
+		require.Equal(t, c.refused, strings.Join(refused, " "), c.name)
+		require.Equal(t, c.refused == "", w.Offered, c.name)
+		require.NotEmpty(t, w.Own, c.name)
+	}
+	w := d.why(d.staff.ID, "2026-03-05T09:20:00Z")
+	require.Contains(t, w.Offset, "Visits start every 1 h on the clock")
+	require.False(t, w.Offered)
+	w = d.why(second.ID, "2026-03-05T13:00:00Z")
+	require.False(t, w.Performs)
+	require.Equal(t, "09:30–10:30 in St Johns", w.Away)
+	require.Equal(t, "Thu 5 Mar, 13:00", w.Others[0].Words, "somebody else can at the same time")
+	for path, status := range map[string]int{"?service=99&staff=1&at=" + wednesday + "T10:00:00Z": 404, "?service=1&staff=99&at=" + wednesday + "T10:00:00Z": 404, "?service=1&staff=1&at=soon": 422, "?staff=1": 422} {
+		require.Equal(t, status, problem(t, d.Get(t.Context(), "/api/why"+path, nil)).Status, path)
+	}
+	require.NoError(t, d.Put(t.Context(), "/api/closures", api.Closures{Items: []api.Closure{{Date: "2026-03-06", Name: "Stocktaking"}}}, nil))
+	for _, r := range d.why(d.staff.ID, "2026-03-06T10:00:00Z").Rules {
+		if r.Code == "outside-hours" {
+			require.Equal(t, "Closure of the business on 6 March /house", r.Source+" "+r.Path)
+		}
+	}
+}
+
+// What a preview says comes true when it is saved, and it saves nothing itself.
+func TestAPreviewComesTrue(t *testing.T) {
+	d := openDesk(t, func(f *api.ServiceFields) { f.Step = 30 })
+	_, err := d.book(wednesday + "T09:00:00Z")
+	require.NoError(t, err)
+	sound := func(p api.Preview) {
+		lost := 0
+		for _, s := range p.Steps {
+			lost += s.Lost
+			require.LessOrEqual(t, len(s.Starts), s.Lost)
+		}
+		require.Equal(t, p.Possible, p.Offered+lost)
+		offered := 0
+		for _, week := range p.Weeks {
+			require.Len(t, week, 7)
+			for _, day := range week {
+				offered += day.Offered
+			}
+		}
+		require.Equal(t, p.Offered, offered, "one person: every start is one that a client sees")
+	}
+	same := d.preview(func(*api.ServiceFields) {})
+	sound(same)
+	require.Empty(t, same.Effect)
+	require.Equal(t, same.Was, same.Offered)
+	longer := func(f *api.ServiceFields) { f.BufferBefore, f.BufferAfter, f.BuffersInsideHours = 30, 30, true }
+	p := d.preview(longer)
+	sound(p)
+	require.Contains(t, p.Effect, fmt.Sprintf("This change loses %d starts", p.Was-p.Offered))
+	require.Equal(t, 1, p.Count, "the visit at opening would have no room for its buffer")
+	require.Equal(t, "Rosa Osei", p.Misfits[0].Client)
+	require.Equal(t, same.Offered, d.preview(func(*api.ServiceFields) {}).Offered, "nothing was saved")
+	none := d.preview(func(f *api.ServiceFields) { f.Staff = []store.ID{} })
+	require.Zero(t, none.Offered)
+	require.Contains(t, none.Effect, "None left: Bryn on Mon 2 Mar")
+	require.Equal(t, []string{"not-performed"}, none.Misfits[0].Reasons)
+	require.NoError(t, d.save(1, longer))
+	after := d.preview(longer)
+	require.Equal(t, p.Offered, after.Was)
+	require.Empty(t, after.Effect)
+	back := d.preview(func(f *api.ServiceFields) { f.BufferBefore, f.BufferAfter = 0, 0 })
+	require.Contains(t, back.Effect, fmt.Sprintf("This change wins %d starts", back.Offered-back.Was))
+	var fresh api.Preview
+	f := d.service.ServiceFields
+	require.NoError(t, d.Post(t.Context(), "/api/services/preview", f, &fresh))
+	require.Equal(t, -1, fresh.Was)
+	f.NoticeKind, f.NoticeBy = "day", "soon"
+	require.Equal(t, http.StatusUnprocessableEntity, problem(t, d.Post(t.Context(), "/api/services/preview", f, nil)).Status)
+}

@@ -1,0 +1,204 @@
+<script lang="ts">
+  import Check from '@lucide/svelte/icons/check';
+  import X from '@lucide/svelte/icons/x';
+  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
+  import Field from '$lib/ui/Field.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+
+  /** Every rule's verdict on one start of one person, where its values come from, and what else there is. */
+  let {
+    service,
+    staff,
+    at,
+    zone,
+    onmove,
+    onclose,
+  }: {
+    service: number;
+    staff: number;
+    at: string;
+    zone: string;
+    /** Shows another start. */
+    onmove: (staff: number, at: string) => void;
+    onclose: () => void;
+  } = $props();
+
+  let why = $state<Shape<'Why'>>();
+  let fault = $state('');
+  let booking = $state(false);
+  let name = $state('');
+  let mail = $state('');
+  let busy = $state(false);
+  let booked = $state('');
+  let problem = $state<Problem>();
+  let asked = 0;
+
+  async function load(service: number, staff: number, at: string) {
+    const turn = ++asked;
+    try {
+      const got = await data(api.GET('/api/why', { params: { query: { service, staff, at } } }));
+      if (turn === asked) [why, fault] = [got, ''];
+    } catch (cause) {
+      if (turn === asked) fault = problemOf(cause).message;
+    }
+  }
+  $effect(() => {
+    [booking, booked, problem] = [false, '', undefined];
+    void load(service, staff, at);
+  });
+  $effect(() => listen(() => void load(service, staff, at)));
+
+  async function book(e: SubmitEvent) {
+    e.preventDefault();
+    if (!why) return;
+    busy = true;
+    problem = undefined;
+    try {
+      const got = await data(
+        api.POST('/api/pages/{slug}/bookings', {
+          params: { path: { slug: why.page } },
+          body: { start: why.at, staff, name, email: mail, zone, clock: '24' },
+        }),
+      );
+      [booked, booking, name, mail] = [got.reference, false, '', ''];
+    } catch (cause) {
+      problem = problemOf(cause);
+    } finally {
+      busy = false;
+    }
+  }
+  const refused = $derived(why?.rules.filter((r) => !r.held) ?? []);
+</script>
+
+<aside class="w-88 flex-none border-l border-edge bg-base-100 p-4" aria-label="Why">
+  <div class="flex items-start justify-between gap-2">
+    <p class="text-sm text-mute">{why ? `${why.service.name} with ${why.staff.name}` : ''}</p>
+    <button class="btn btn-square btn-ghost btn-xs" aria-label="Close" onclick={onclose}
+      ><X size={16} /></button
+    >
+  </div>
+  {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+  {#if why}
+    <h2 class="text-lg">{why.words}</h2>
+    {#if why.away}<p class="text-sm text-mute">{why.away}</p>{/if}
+    <p class="mt-1 font-semibold" role="status">
+      {#if booked}Booked, reference {booked}.
+      {:else if why.offered}<span class="text-moss">It is offered.</span>
+      {:else}
+        <span class="text-brick">
+          It is not offered{refused.length > 1 ? `, for ${refused.length} reasons` : ''}.
+        </span>
+      {/if}
+    </p>
+    {#if why.offered && !booked}
+      {#if booking}
+        <form class="mt-2 grid gap-2 border-t border-base-300 pt-3" onsubmit={book} novalidate>
+          <Field label="Client’s name" error={problem?.fields.name}>
+            {#snippet children(tie)}
+              <!-- svelte-ignore a11y_autofocus (the form opens because somebody asked to book) -->
+              <input class="input w-full" autofocus bind:value={name} {...tie} />
+            {/snippet}
+          </Field>
+          <Field label="Mail address" error={problem?.fields.email}>
+            {#snippet children(tie)}<input
+                class="input w-full"
+                type="email"
+                bind:value={mail}
+                {...tie}
+              />{/snippet}
+          </Field>
+          {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong"
+              >{problem.message}</Notice
+            >{/if}
+          <div class="flex gap-2">
+            <button class="btn btn-primary btn-sm grow" disabled={busy}
+              >{busy ? 'Booking…' : 'Book it'}</button
+            >
+            <button type="button" class="btn btn-sm" onclick={() => (booking = false)}>Not now</button>
+          </div>
+        </form>
+      {:else}
+        <button class="btn btn-primary btn-sm mt-1 w-full" onclick={() => (booking = true)}
+          >Book this start…</button
+        >
+      {/if}
+    {/if}
+    {#if !why.performs}
+      <Notice>
+        {why.staff.name} does not perform {why.service.name}.
+        <a class="link-plain" href="/services/{why.service.id}">Change who does</a>
+      </Notice>
+    {/if}
+    {#if why.paused}
+      <Notice>
+        {why.service.name} is paused.
+        <a class="link-plain" href="/services/{why.service.id}">Open it again</a>
+      </Notice>
+    {/if}
+    {#if why.offset}
+      <Notice>
+        {why.offset} <a class="link-plain" href="/services/{why.service.id}">Change the steps</a>
+      </Notice>
+    {/if}
+    {#each [{ title: `Nearest with ${why.staff.name}`, list: why.own, named: false }, { title: 'With others', list: why.others, named: true }] as group (group.title)}
+      {#if group.list.length}
+        <h3 class="pt-3 pb-1 text-sm font-bold">{group.title}</h3>
+        <div class="flex flex-wrap gap-1.5">
+          {#each group.list as n (n.at + String(n.staff.id))}
+            <button class="btn btn-xs" onclick={() => onmove(n.staff.id, n.at)}>
+              {n.words}{group.named ? `, ${n.staff.name.split(' ')[0]}` : ''}
+            </button>
+          {/each}
+        </div>
+      {/if}
+    {/each}
+    <ol class="trail">
+      {#each why.rules as r (r.code)}
+        <li class:refused={!r.held}>
+          <span class="mark" aria-hidden="true"
+            >{#if r.held}<Check size={13} />{:else}<X size={13} />{/if}</span
+          >
+          <div>
+            <b>{r.name}</b><span class="sr-only">: {r.held ? 'holds' : 'refuses'}.</span>
+            <p>{r.detail}</p>
+            <p class="text-[0.8125rem] text-mute">
+              {#if r.path}<a class="hover:underline" href={r.path}>{r.source} ›</a>{:else}{r.source}{/if}
+            </p>
+          </div>
+        </li>
+      {/each}
+    </ol>
+  {/if}
+</aside>
+
+<style>
+  .trail {
+    display: grid;
+    gap: 9px;
+    padding: 12px 0;
+    font-size: 0.875rem;
+    line-height: 1.35;
+  }
+  .trail li {
+    display: grid;
+    grid-template-columns: 20px 1fr;
+    gap: 9px;
+  }
+  .mark {
+    display: grid;
+    place-items: center;
+    width: 20px;
+    height: 23px;
+    border-radius: 10px 10px 2px 2px;
+    background: var(--color-base-300);
+    color: var(--color-moss);
+  }
+  .refused .mark {
+    background: var(--color-brick-soft);
+    color: var(--color-brick);
+  }
+  .refused b {
+    color: var(--color-brick);
+  }
+</style>
