@@ -130,6 +130,7 @@ func (s *server) register(a huma.API) {
 	s.registerResources(a)
 	s.registerClosures(a)
 	s.registerWall(a)
+	s.registerWallSpans(a)
 	s.registerPage(a)
 	s.registerMyBooking(a)
 }

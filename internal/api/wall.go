@@ -180,6 +180,7 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	Date    string   `query:"date" doc:"A date in the business's zone; today when empty."`
 	Service store.ID `query:"service" doc:"The service for the sill; the first when 0."`
 	Page    int      `query:"page" minimum:"1" maximum:"1000" default:"1"`
+	Clock   string   `query:"clock" enum:"24,12" default:"24"`
 }) (*body[Wall], error) {
 	db := s.DB.Read(ctx)
 	zone, err := schedule.Zone(db)
@@ -214,12 +215,13 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	monday := date.Monday()
 	offsets := zone.Over(monday, monday+ribbonDays)
 	window := span.Between(offsets.Starting(monday, 0), offsets.Ending(monday+ribbonDays, 0))
-	lanes, err := s.lanes(db, staff, monday, window, zone)
+	text := texts{zone: zone, twelve: in.Clock == "12"}
+	lanes, err := s.lanes(db, staff, monday, ribbonDays, window, text)
 	if err != nil {
 		return nil, err
 	}
 	day := span.Between(offsets.Starting(date, 0), offsets.Ending(date+1, 0))
-	w.Days = ribbon(lanes, monday, offsets)
+	w.Days = ribbon(lanes, monday, ribbonDays, offsets)
 	starts := map[store.ID][]offer.Start{}
 	if shown.ID != 0 {
 		w.Service = shown.ID
@@ -241,7 +243,6 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	if w.Pulse, err = s.pulse(db, now, getting); err != nil {
 		return nil, err
 	}
-	text := texts{zone: zone}
 	axis := span.Span{}
 	for _, l := range lanes {
 		v := text.lane(l, day, starts)
@@ -253,8 +254,10 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	return answer(w, nil)
 }
 
-// lanes reads hours, busy spans and bookings of staff members over the ribbon.
-func (s *server) lanes(db *gorm.DB, staff []store.Staff, monday hours.LocalDate, window span.Span, zone hours.Zone) ([]lane, error) {
+// lanes reads hours, busy spans and bookings of staff members over some days,
+// which the window covers.
+func (s *server) lanes(db *gorm.DB, staff []store.Staff, first hours.LocalDate, days int, window span.Span, text texts) ([]lane, error) {
+	end := first + hours.LocalDate(days)
 	ids := make([]store.ID, len(staff))
 	for i, m := range staff {
 		ids[i] = m.ID
@@ -263,22 +266,22 @@ func (s *server) lanes(db *gorm.DB, staff []store.Staff, monday hours.LocalDate,
 	if err != nil {
 		return nil, err
 	}
-	visits, err := wallVisits(db, ids, window, texts{zone: zone})
+	visits, err := wallVisits(db, ids, window, text)
 	if err != nil {
 		return nil, err
 	}
-	schedules, err := schedule.Schedules(db, staff, monday-3, monday+ribbonDays+3)
+	schedules, err := schedule.Schedules(db, staff, first-3, end+3)
 	if err != nil {
 		return nil, err
 	}
-	closures, err := schedule.Closures(db, monday-3, monday+ribbonDays+3)
+	closures, err := schedule.Closures(db, first-3, end+3)
 	if err != nil {
 		return nil, err
 	}
 	out := make([]lane, len(staff))
 	for i, m := range staff {
 		sched := schedules[m.ID]
-		open := sched.Open(monday-2, monday+ribbonDays+1, closures, sched.Zone.Over(monday-2, monday+ribbonDays+2)).Clip(window)
+		open := sched.Open(first-2, end+1, closures, sched.Zone.Over(first-2, end+2)).Clip(window)
 		out[i] = lane{m, open, busy[m.ID], visits[m.ID]}
 	}
 	return out, nil
@@ -405,9 +408,9 @@ func takenOf(open span.Set, spans []span.Span) int {
 	return int(open.Minutes() - open.Subtract(span.Of(spans)).Minutes())
 }
 
-func ribbon(lanes []lane, monday hours.LocalDate, o hours.Offsets) []RibbonDay {
-	out := make([]RibbonDay, 0, ribbonDays)
-	for d := monday; d < monday+ribbonDays; d++ {
+func ribbon(lanes []lane, first hours.LocalDate, days int, o hours.Offsets) []RibbonDay {
+	out := make([]RibbonDay, 0, days)
+	for d := first; d < first+hours.LocalDate(days); d++ {
 		day := span.Between(o.Starting(d, 0), o.Ending(d+1, 0))
 		r := RibbonDay{Date: d.String(), Weekday: d.Weekday().String()[:3], Day: d.Time().Day()}
 		for _, l := range lanes {
@@ -470,7 +473,7 @@ func (w *Wall) axis(shown, day span.Span, text texts) {
 	w.From, w.To = from.String(), to.String()
 	w.Marks = []Mark{}
 	for t := (from + hour - 1) / hour * hour; t < to; t += hour {
-		w.Marks = append(w.Marks, Mark{t.String(), text.local(t).Format("15")})
+		w.Marks = append(w.Marks, Mark{t.String(), text.hour(t)})
 	}
 }
 

@@ -9,6 +9,11 @@
   import Lane from '$lib/lane/Lane.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import BookingPanel from '../wall/BookingPanel.svelte';
+  import { addDays } from '$lib/hours/dates';
+  import { clock, turnClock } from '../clock.svelte';
+  import Keys from '../wall/Keys.svelte';
+  import Month from '../wall/Month.svelte';
+  import Week from '../wall/Week.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
   import { layersOf } from '../wall/layers';
   import Pulse from '../wall/Pulse.svelte';
@@ -22,16 +27,24 @@
   const date = $derived(String(searchParams.get('date') ?? ''));
   const service = $derived(Number(searchParams.get('service') ?? 0));
 
-  async function load(date: string, service: number) {
+  const views = ['day', 'week', 'month'] as const;
+  type View = (typeof views)[number];
+  const view = $derived<View>(views.find((v) => v === searchParams.get('view')) ?? 'day');
+  const person = $derived(Number(searchParams.get('person') ?? 0));
+  let spanTitle = $state('');
+  let keys: ReturnType<typeof Keys>;
+  let jump = $state<HTMLInputElement>();
+
+  async function load(date: string, service: number, kind = clock.kind) {
     const turn = ++asked;
     try {
-      const got = await data(api.GET('/api/wall', { params: { query: { date, service } } }));
+      const got = await data(api.GET('/api/wall', { params: { query: { date, service, clock: kind } } }));
       if (turn === asked) [wall, fault] = [got, ''];
     } catch (cause) {
       if (turn === asked) fault = problemOf(cause).message;
     }
   }
-  $effect(() => void load(date, service));
+  $effect(() => void load(date, service, clock.kind));
   $effect(() => listen(() => void load(date, service)));
   // The now-line moves and calendars age also when nothing else happens.
   $effect(() => {
@@ -78,15 +91,54 @@
     searchParams.delete('why');
     searchParams.set('date', day);
   }
-  function move(days: number) {
+  function move(by: -1 | 1) {
     if (!wall) return;
-    const at = Date.parse(`${wall.date}T12:00:00Z`) + days * 86_400_000;
-    show(new Date(at).toISOString().slice(0, 10));
+    if (view !== 'month') return show(addDays(wall.date, view === 'week' ? 7 * by : by));
+    const [year, month] = wall.date.split('-').map(Number);
+    show(new Date(Date.UTC(year ?? 0, (month ?? 1) - 1 + by, 1)).toISOString().slice(0, 10));
   }
-  const clock = (at: number) =>
-    new Intl.DateTimeFormat('en-GB', { timeZone: wall?.zone, hour: '2-digit', minute: '2-digit' }).format(at);
+  function look(at: View, who = 0) {
+    picked = '';
+    searchParams.delete('why');
+    if (at === 'day') searchParams.delete('view');
+    else searchParams.set('view', at);
+    if (who) searchParams.set('person', who);
+    else searchParams.delete('person');
+  }
+  function press(e: KeyboardEvent) {
+    const target = e.target as HTMLElement;
+    if (e.ctrlKey || e.metaKey || e.altKey || target.closest('input, select, textarea, dialog')) return;
+    const arrows = !target.closest('.lane, [role="slider"]');
+    const does: Record<string, () => void> = {
+      d: () => look('day'),
+      w: () => look('week'),
+      m: () => look('month'),
+      t: () => show(''),
+      j: () => jump?.focus(),
+      '?': () => keys.show(),
+      Escape: () => {
+        picked = '';
+        searchParams.delete('why');
+      },
+      ...(arrows ? { ArrowLeft: () => move(-1), ArrowRight: () => move(1) } : {}),
+    };
+    const act = does[e.key.length === 1 ? e.key.toLowerCase() : e.key];
+    if (act) {
+      e.preventDefault();
+      act();
+    }
+  }
+  const timeOf = (at: number) =>
+    new Intl.DateTimeFormat('en-GB', {
+      timeZone: wall?.zone,
+      hour: clock.kind === '12' ? 'numeric' : '2-digit',
+      minute: '2-digit',
+      hour12: clock.kind === '12',
+    }).format(at);
+  const names = { day: 'Day', week: 'Week', month: 'Month' };
 </script>
 
+<svelte:window onkeydown={press} />
 <svelte:head><title>{wall ? `Wall, ${wall.title}` : 'Wall'} · Niche</title></svelte:head>
 
 {#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
@@ -94,8 +146,30 @@
   <div
     class="flex flex-none flex-wrap items-center gap-x-4 gap-y-2 border-b border-edge bg-base-100 px-4 py-1.5"
   >
-    <Ribbon days={wall.days} date={wall.date} {today} onpick={show} />
-    <div class="ml-auto flex items-center gap-3">
+    {#if view === 'month'}<b class="text-base">{spanTitle}</b>
+    {:else}<Ribbon days={wall.days} date={wall.date} {today} onpick={show} />{/if}
+    <div class="ml-auto flex flex-wrap items-center gap-3">
+      <div class="join" role="group" aria-label="View">
+        {#each views as v (v)}
+          <button
+            class="btn join-item btn-sm"
+            class:btn-secondary={v === view}
+            aria-pressed={v === view}
+            onclick={() => look(v)}>{names[v]}</button
+          >
+        {/each}
+      </div>
+      {#if view === 'week'}
+        <select
+          class="select w-36 select-sm"
+          aria-label="Whose week"
+          value={person}
+          onchange={(e) => look('week', Number(e.currentTarget.value))}
+        >
+          <option value={0}>The team</option>
+          {#each wall.lanes as l (l.staff.id)}<option value={l.staff.id}>{l.staff.name}</option>{/each}
+        </select>
+      {/if}
       <label class="flex items-center gap-2 text-sm text-mute">
         Show starts for
         <select
@@ -109,14 +183,28 @@
         </select>
       </label>
       <div class="join">
-        <button class="btn join-item btn-sm" aria-label="Day before" onclick={() => move(-1)}
+        <button class="btn join-item btn-sm" aria-label="{names[view]} before" onclick={() => move(-1)}
           ><ChevronLeft size={16} /></button
         >
         <button class="btn join-item btn-sm" onclick={() => show('')}>Today</button>
-        <button class="btn join-item btn-sm" aria-label="Day after" onclick={() => move(1)}
+        <button class="btn join-item btn-sm" aria-label="{names[view]} after" onclick={() => move(1)}
           ><ChevronRight size={16} /></button
         >
       </div>
+      <input
+        class="input w-36 input-sm"
+        type="date"
+        aria-label="Jump to a date"
+        bind:this={jump}
+        value={wall.date}
+        onchange={(e) => e.currentTarget.value && show(e.currentTarget.value)}
+      />
+      <button
+        class="btn btn-ghost btn-sm"
+        aria-label="Clock of {clock.kind === '24' ? '24' : '12'} hours; change it"
+        onclick={turnClock}>{clock.kind} h</button
+      >
+      <button class="btn btn-ghost btn-square btn-sm" aria-label="Keys" onclick={() => keys.show()}>?</button>
     </div>
   </div>
 
@@ -130,47 +218,71 @@
           <a class="btn btn-primary justify-self-start" href="/team">Go to the team</a>
         </div>
       {:else}
-        <div class="board">
-          <div class="pt-0.5 text-sm font-semibold whitespace-nowrap">
-            {wall.title.replace(/ \d{4}$/, '')}
-          </div>
-          <div class="relative">
-            <Hours axis={ends} {marks} />
-            {#if now > ends.from && now < ends.to}
-              <span class="now-label" style="left:{left(ends, now)}%">{clock(now)}</span>
-            {/if}
-          </div>
-          {#each wall.lanes as lane (lane.staff.id)}
-            <div class="who">
-              <a href="/team/{lane.staff.id}" class="font-bold hover:underline">{lane.staff.name}</a>
-              <p class="text-[0.8125rem] text-mute">{lane.note}</p>
-              {#if lane.clashes}
-                <p class="text-[0.8125rem] font-semibold text-brick">
-                  {lane.clashes === 1 ? 'a clash' : `${lane.clashes} clashes`}
-                </p>
-              {/if}
-              {#if lane.away}<p class="text-[0.8125rem] text-mute">{lane.away}</p>{/if}
-              {#if lane.nowhere}
-                <a
-                  href="/team/{lane.staff.id}/calendars"
-                  class="text-[0.8125rem] font-semibold text-brick underline"
-                >
-                  written nowhere
-                </a>
+        {#if view === 'week'}
+          <h2 class="pb-1 text-sm font-semibold">{spanTitle}</h2>
+          <Week
+            {date}
+            staff={person}
+            service={wall.service}
+            onday={(d) => {
+              look('day');
+              show(d);
+            }}
+            onperson={(id) => look('week', id)}
+            ontitle={(t) => (spanTitle = t)}
+          />
+        {:else if view === 'month'}
+          <Month
+            {date}
+            onday={(d) => {
+              look('day');
+              show(d);
+            }}
+            ontitle={(t) => (spanTitle = t)}
+          />
+        {:else}
+          <div class="board">
+            <div class="pt-0.5 text-sm font-semibold whitespace-nowrap">
+              {wall.title.replace(/ \d{4}$/, '')}
+            </div>
+            <div class="relative">
+              <Hours axis={ends} {marks} />
+              {#if now > ends.from && now < ends.to}
+                <span class="now-label" style="left:{left(ends, now)}%">{timeOf(now)}</span>
               {/if}
             </div>
-            <section class="row" aria-label="{lane.staff.name}, {lane.note}">
-              <Lane
-                axis={ends}
-                layers={layersOf(wall, lane)}
-                {picked}
-                asked={why?.staff === lane.staff.id ? why.instant : undefined}
-                onpick={(s) => pick(s.key)}
-                onask={wall.service ? (at) => ask(lane.staff.id, iso(at)) : undefined}
-              />
-            </section>
-          {/each}
-        </div>
+            {#each wall.lanes as lane (lane.staff.id)}
+              <div class="who">
+                <a href="/team/{lane.staff.id}" class="font-bold hover:underline">{lane.staff.name}</a>
+                <p class="text-[0.8125rem] text-mute">{lane.note}</p>
+                {#if lane.clashes}
+                  <p class="text-[0.8125rem] font-semibold text-brick">
+                    {lane.clashes === 1 ? 'a clash' : `${lane.clashes} clashes`}
+                  </p>
+                {/if}
+                {#if lane.away}<p class="text-[0.8125rem] text-mute">{lane.away}</p>{/if}
+                {#if lane.nowhere}
+                  <a
+                    href="/team/{lane.staff.id}/calendars"
+                    class="text-[0.8125rem] font-semibold text-brick underline"
+                  >
+                    written nowhere
+                  </a>
+                {/if}
+              </div>
+              <section class="row" aria-label="{lane.staff.name}, {lane.note}">
+                <Lane
+                  axis={ends}
+                  layers={layersOf(wall, lane)}
+                  {picked}
+                  asked={why?.staff === lane.staff.id ? why.instant : undefined}
+                  onpick={(s) => pick(s.key)}
+                  onask={wall.service ? (at) => ask(lane.staff.id, iso(at)) : undefined}
+                />
+              </section>
+            {/each}
+          </div>
+        {/if}
       {/if}
     </div>
     {#if why && wall.service}
@@ -193,6 +305,7 @@
   </div>
   <Pulse pulse={wall.pulse} />
 {/if}
+<Keys bind:this={keys} />
 
 <style>
   .board {

@@ -29,7 +29,7 @@
     `/?date=${s.at.slice(0, 10)}&service=${service}&why=${s.staff.id}@${s.at}`;
 </script>
 
-<section class="grid gap-3" aria-label="Where the next four weeks go">
+<section class="grid gap-3" aria-label="The next four weeks">
   <div>
     <h2 class="text-lg">Where the next four weeks go</h2>
     <p class="text-sm text-mute">

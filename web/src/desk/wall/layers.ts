@@ -4,7 +4,10 @@ import type { CopyState, Layers } from '$lib/lane/lane';
 import { reasonWords } from '$lib/lane/reasons';
 
 /** Turns one person's day into what a lane draws. */
-export function layersOf(wall: Shape<'Wall'>, lane: Shape<'WallLane'>): Layers {
+export function layersOf(
+  wall: { now: string; notice: string; last?: string },
+  lane: Shape<'WallLane'>,
+): Layers {
   const now = Date.parse(wall.now);
   const notice = Date.parse(wall.notice);
   return {

@@ -423,6 +423,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/wall/month': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The team's month */
+    get: operations['getWallMonth'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/wall/week': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The team's week */
+    get: operations['getWallWeek'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/why': {
     parameters: {
       query?: never;
@@ -676,6 +710,10 @@ export interface components {
       service: string;
       staff: string;
       when: string;
+    };
+    MonthShare: {
+      days: components['schemas']['RibbonDay'][];
+      staff: components['schemas']['NamedID'];
     };
     Move: {
       /**
@@ -1268,6 +1306,14 @@ export interface components {
       starts: components['schemas']['WallStart'][];
       visits: components['schemas']['WallVisit'][];
     };
+    WallMonth: {
+      /** @description Of the whole team. */
+      days: components['schemas']['RibbonDay'][];
+      people: components['schemas']['MonthShare'][];
+      title: string;
+      /** Format: date */
+      today: string;
+    };
     WallStart: {
       /** Format: date-time */
       at: string;
@@ -1306,6 +1352,37 @@ export interface components {
       status: 'held' | 'pending' | 'confirmed';
       /** @description Rooms, equipment and other people of the visit. */
       with: string[];
+    };
+    WallWeek: {
+      days: components['schemas']['WeekDay'][];
+      /** @description Labels of full hours on the axis, the first at its beginning. */
+      hours: string[];
+      /**
+       * Format: date-time
+       * @description No start before it keeps the service's notice.
+       */
+      notice: string;
+      /** Format: date-time */
+      now: string;
+      people: components['schemas']['WeekLanes'][];
+      title: string;
+      /** Format: date */
+      today: string;
+      zone: string;
+    };
+    WeekDay: {
+      /** Format: date */
+      date: string;
+      /** Format: date-time */
+      from: string;
+      /** Format: date-time */
+      to: string;
+      /** @description As Mon 23 Nov. */
+      words: string;
+    };
+    WeekLanes: {
+      days: components['schemas']['WallLane'][];
+      staff: components['schemas']['NamedID'];
     };
     Why: {
       /** Format: date-time */
@@ -2506,6 +2583,7 @@ export interface operations {
         /** @description The service for the sill; the first when 0. */
         service?: number;
         page?: number;
+        clock?: '24' | '12';
       };
       header?: never;
       path?: never;
@@ -2520,6 +2598,77 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Wall'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getWallMonth: {
+    parameters: {
+      query?: {
+        /** @description A date of the month, in the business's zone; today when empty. */
+        date?: string;
+        page?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WallMonth'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getWallWeek: {
+    parameters: {
+      query?: {
+        /** @description A date of the week, in the business's zone; today when empty. */
+        date?: string;
+        /** @description One person, or 0 for the whole team. */
+        staff?: number;
+        /** @description The service for the sill, or 0 for none. */
+        service?: number;
+        page?: number;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WallWeek'];
         };
       };
       /** @description Error */

@@ -321,6 +321,22 @@
       text-overflow: clip;
     }
   }
+  /* Where not even the initials fit, the form alone stands; its words come on hover and focus. */
+  @container (max-width: 27px) {
+    .seal {
+      display: none;
+    }
+    .solid b {
+      margin-inline: -6px;
+      font-size: 0.6875rem;
+      letter-spacing: -0.03em;
+    }
+  }
+  @container (max-width: 15px) {
+    .solid b {
+      visibility: hidden;
+    }
+  }
   .sill {
     position: absolute;
     inset: auto 0 0 0;

@@ -1,0 +1,101 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import { type Page } from "@playwright/test";
+import { expect, signIn, test } from "./niche";
+
+// Nothing is changed here.
+
+async function isSound(page: Page) {
+  const found = await new AxeBuilder({ page }).analyze();
+  expect(
+    found.violations.map(
+      (v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`,
+    ),
+  ).toEqual([]);
+}
+
+for (const colorScheme of ["light", "dark"] as const) {
+  test(`the wall shows a day, a week and a month, in ${colorScheme}`, async ({
+    page,
+    demo,
+  }) => {
+    await page.emulateMedia({ colorScheme });
+    await signIn(page, demo);
+    await page.goto(`${demo.address}/?date=2026-11-25`);
+    await expect(
+      page.getByRole("region", { name: /^Mara Quillon/ }),
+    ).toBeVisible();
+    await page.keyboard.press("w");
+    await expect(page).toHaveURL(/view=week/);
+    await expect(page.getByText("23–29 November 2026")).toBeVisible();
+    await expect(
+      page.getByRole("region", { name: /^Ilse Varga, Thu 26 Nov: 1 booked/ }),
+    ).toBeVisible();
+    await isSound(page);
+    await page.getByRole("button", { name: "Ilse Varga", exact: true }).click();
+    await expect(
+      page.getByRole("region", { name: /^Thu 26 Nov, 1 booked/ }),
+    ).toContainText("Cedar Hall");
+    await isSound(page);
+    await page.keyboard.press("ArrowRight");
+    await expect(page.getByText("30 November – 6 December 2026")).toBeVisible();
+    await page.keyboard.press("m");
+    await expect(
+      page.getByText("December 2026", { exact: true }),
+    ).toBeVisible();
+    await page.keyboard.press("ArrowLeft");
+    await expect(
+      page.getByText("November 2026", { exact: true }),
+    ).toBeVisible();
+    await expect(
+      page.getByRole("button", {
+        name: /^Bryn Castellane, Thu 26: .* booked, 1 h busy, of 7 h 45/,
+      }),
+    ).toBeVisible();
+    await isSound(page);
+    await page.getByRole("button", { name: /^The team, Fri 27/ }).click();
+    await expect(
+      page.getByRole("heading", { name: "Friday 27 November 2026" }),
+    ).toBeAttached();
+  });
+}
+
+test("the wall is moved by keys, jumps to a date, and keeps to the clock that was chosen", async ({
+  page,
+  demo,
+}) => {
+  await signIn(page, demo);
+  await page.goto(demo.address);
+  const title = page.getByRole("heading", { level: 1 });
+  await expect(title).toHaveText("Monday 23 November 2026");
+  await page.keyboard.press("ArrowRight");
+  await expect(title).toHaveText("Tuesday 24 November 2026");
+  await page.keyboard.press("ArrowLeft");
+  await page.keyboard.press("ArrowLeft");
+  await expect(title).toHaveText("Sunday 22 November 2026");
+  await page.keyboard.press("t");
+  await expect(title).toHaveText("Monday 23 November 2026");
+  await page.keyboard.press("j");
+  const jump = page.getByLabel("Jump to a date");
+  await expect(jump).toBeFocused();
+  await jump.fill("2026-12-02");
+  await expect(title).toHaveText("Wednesday 2 December 2026");
+  await page.getByRole("button", { name: /^Clock of 24 hours/ }).click();
+  await expect(
+    page.getByRole("button", { name: /pm.*Tess Arden|Tess Arden/ }),
+  ).toHaveAttribute("title", /10:30 am–12:00 pm/);
+  await page.reload();
+  await expect(page.getByText("10am").first()).toBeVisible();
+  await page.getByRole("button", { name: /^Clock of 12 hours/ }).click();
+  await page.getByRole("button", { name: /Tess Arden/ }).click();
+  await expect(
+    page.getByRole("complementary", { name: "Booking" }),
+  ).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(
+    page.getByRole("complementary", { name: "Booking" }),
+  ).toHaveCount(0);
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeHidden();
+});

@@ -1,0 +1,156 @@
+<script lang="ts">
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
+  import { lengthOf } from '$lib/hours/wallclock';
+  import Notice from '$lib/ui/Notice.svelte';
+
+  /** The month: people by days, each an alcove that is filled to the share that is sold, bricked or open. */
+  let {
+    date,
+    onday,
+    ontitle,
+  }: { date: string; onday: (date: string) => void; ontitle: (title: string) => void } = $props();
+
+  let month = $state<Shape<'WallMonth'>>();
+  let fault = $state('');
+  let asked = 0;
+
+  async function load(date: string) {
+    const turn = ++asked;
+    try {
+      const got = await data(api.GET('/api/wall/month', { params: { query: { date } } }));
+      if (turn !== asked) return;
+      [month, fault] = [got, ''];
+      ontitle(got.title);
+    } catch (cause) {
+      if (turn === asked) fault = problemOf(cause).message;
+    }
+  }
+  $effect(() => void load(date));
+  $effect(() => listen(() => void load(date)));
+
+  const share = (part: number, open: number) => (open ? Math.min(100, (part / open) * 100) : 0);
+  const words = (d: Shape<'RibbonDay'>) =>
+    d.open ? `${lengthOf(d.booked)} booked, ${lengthOf(d.busy)} busy, of ${lengthOf(d.open)}` : 'no hours';
+  const weekend = (d: Shape<'RibbonDay'>) => d.weekday === 'Sat' || d.weekday === 'Sun';
+</script>
+
+{#snippet cell(name: string, d: Shape<'RibbonDay'>)}
+  <button
+    class="cell"
+    class:weekend={weekend(d)}
+    aria-label="{name}, {d.weekday} {d.day}: {words(d)}"
+    title="{name}, {d.weekday} {d.day}: {words(d)}"
+    onclick={() => onday(d.date)}
+  >
+    {#if d.open}
+      <span class="alcove">
+        <i class="busy" style="height:{share(d.busy, d.open)}%;bottom:{share(d.booked, d.open)}%"></i>
+        <i class="booked" style="height:{share(d.booked, d.open)}%"></i>
+      </span>
+    {/if}
+  </button>
+{/snippet}
+
+{#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
+{#if month}
+  <div class="month" style="--days:{month.days.length}">
+    <span></span>
+    {#each month.days as d (d.date)}
+      <span class="head" class:today={d.date === month.today}>{d.weekday.slice(0, 2)}<b>{d.day}</b></span>
+    {/each}
+    {#each month.people as p (p.staff.id)}
+      <a class="name" href="/team/{p.staff.id}">{p.staff.name}</a>
+      {#each p.days as d (d.date)}{@render cell(p.staff.name, d)}{/each}
+    {/each}
+    <b class="name team">The team</b>
+    {#each month.days as d (d.date)}{@render cell('The team', d)}{/each}
+  </div>
+  <p class="legend">
+    <span><i class="booked"></i> booked</span>
+    <span><i class="busy"></i> personal time</span>
+    <span><i class="free"></i> open</span>
+  </p>
+{/if}
+
+<style>
+  .month {
+    display: grid;
+    grid-template-columns: 118px repeat(var(--days), minmax(22px, 1fr));
+    gap: 2px;
+    overflow-x: auto;
+  }
+  .head {
+    display: grid;
+    justify-items: center;
+    font-size: 0.75rem;
+    color: var(--color-mute);
+  }
+  .head b {
+    color: var(--color-ink);
+  }
+  .head.today,
+  .head.today b {
+    color: var(--color-gold-ink);
+  }
+  .name {
+    position: sticky;
+    left: 0;
+    z-index: 1;
+    padding-top: 14px;
+    font-size: 0.875rem;
+    font-weight: 700;
+    background: var(--color-page);
+  }
+  .team {
+    color: var(--color-mute);
+  }
+  .cell {
+    position: relative;
+    height: 50px;
+    background: var(--color-wall);
+    cursor: pointer;
+  }
+  .cell.weekend {
+    background: var(--color-wall-line);
+  }
+  .alcove {
+    position: absolute;
+    inset: 6px 2px 0;
+    overflow: hidden;
+    border-radius: 8px 8px 0 0;
+    background: var(--color-alcove);
+    box-shadow: inset 0 2px 3px -1px var(--color-recess);
+  }
+  .alcove i {
+    position: absolute;
+    inset-inline: 0;
+    bottom: 0;
+  }
+  .booked {
+    background: var(--color-primary);
+  }
+  .busy {
+    background-color: var(--color-joint);
+    background-image: linear-gradient(var(--color-tick-none) 3px, transparent 3px);
+    background-size: 100% 4.5px;
+  }
+  .free {
+    background: var(--color-alcove);
+    border: 1px solid var(--color-edge);
+  }
+  .legend {
+    display: flex;
+    gap: 18px;
+    padding: 10px 0 16px 118px;
+    font-size: 0.8125rem;
+    color: var(--color-mute);
+  }
+  .legend i {
+    display: inline-block;
+    width: 12px;
+    height: 14px;
+    border-radius: 6px 6px 1px 1px;
+    vertical-align: -2px;
+  }
+</style>

@@ -1,0 +1,162 @@
+<script lang="ts">
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
+  import Hours from '$lib/lane/Hours.svelte';
+  import Lane from '$lib/lane/Lane.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+  import { clock } from '../clock.svelte';
+  import { layersOf } from './layers';
+
+  /** The week: one person in seven lanes, or the team in seven columns. */
+  let {
+    date,
+    staff,
+    service,
+    onday,
+    onperson,
+    ontitle,
+  }: {
+    date: string;
+    /** One person, or 0 for the team. */
+    staff: number;
+    service: number;
+    onday: (date: string) => void;
+    onperson: (id: number) => void;
+    ontitle: (title: string) => void;
+  } = $props();
+
+  let week = $state<Shape<'WallWeek'>>();
+  let fault = $state('');
+  let asked = 0;
+
+  async function load(date: string, staff: number, service: number, kind: '24' | '12') {
+    const turn = ++asked;
+    try {
+      const query = { date, staff, service, clock: kind };
+      const got = await data(api.GET('/api/wall/week', { params: { query } }));
+      if (turn !== asked) return;
+      [week, fault] = [got, ''];
+      ontitle(got.title);
+    } catch (cause) {
+      if (turn === asked) fault = problemOf(cause).message;
+    }
+  }
+  $effect(() => void load(date, staff, service, clock.kind));
+  $effect(() => listen(() => void load(date, staff, service, clock.kind)));
+
+  const axisOf = (d: Shape<'WeekDay'>) => ({ from: Date.parse(d.from), to: Date.parse(d.to) });
+  const person = $derived(staff ? week?.people[0] : undefined);
+  const marks = $derived.by(() => {
+    const labels = week?.hours ?? [];
+    return labels.slice(0, -1).map((label, i) => ({ at: i, label }));
+  });
+</script>
+
+{#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
+{#if week && person}
+  <div class="lanes">
+    <b class="pt-0.5 text-sm">{person.staff.name}</b>
+    <Hours axis={{ from: 0, to: marks.length }} {marks} />
+    {#each week.days as d, i (d.date)}
+      {@const lane = person.days[i]}
+      <button class="who" class:today={d.date === week.today} onclick={() => onday(d.date)}>
+        <b>{d.words}</b><span>{lane?.note ?? ''}</span>
+      </button>
+      <section class="row" aria-label="{d.words}, {lane?.note ?? ''}">
+        {#if lane}<Lane
+            axis={axisOf(d)}
+            layers={layersOf(week, lane)}
+            onpick={() => d && onday(d.date)}
+          />{/if}
+      </section>
+    {/each}
+  </div>
+{:else if week}
+  <div class="grid" style="--people:{week.people.length}">
+    <span></span>
+    {#each week.days as d (d.date)}
+      <button class="head" class:today={d.date === week.today} onclick={() => onday(d.date)}>{d.words}</button
+      >
+    {/each}
+    {#each week.people as p (p.staff.id)}
+      <button class="name" title="{p.staff.name}’s week" onclick={() => onperson(p.staff.id)}
+        >{p.staff.name}</button
+      >
+      {#each p.days as lane, i (i)}
+        {@const d = week.days[i]}
+        <section class="cell" aria-label="{p.staff.name}, {d?.words ?? ''}: {lane.note}">
+          {#if d}<Lane
+              axis={axisOf(d)}
+              layers={layersOf(week, lane)}
+              onpick={() => d && onday(d.date)}
+            />{/if}
+        </section>
+      {/each}
+    {/each}
+  </div>
+{/if}
+
+<style>
+  .lanes {
+    display: grid;
+    grid-template-columns: 150px minmax(0, 1fr);
+    column-gap: 8px;
+    padding-bottom: 16px;
+  }
+  .who {
+    display: grid;
+    align-content: start;
+    justify-items: start;
+    padding: 8px 6px;
+    text-align: left;
+    cursor: pointer;
+    font-size: 0.875rem;
+  }
+  .who span {
+    font-size: 0.8125rem;
+    color: var(--color-mute);
+  }
+  .who.today b,
+  .head.today {
+    color: var(--color-gold-ink);
+  }
+  .row {
+    height: 80px;
+    padding-bottom: 8px;
+  }
+  .grid {
+    display: grid;
+    grid-template-columns: 118px repeat(7, minmax(96px, 1fr));
+    gap: 3px;
+    padding-bottom: 16px;
+    overflow-x: auto;
+  }
+  .head {
+    padding: 2px 4px;
+    text-align: left;
+    font-size: 0.8125rem;
+    font-weight: 600;
+    color: var(--color-mute);
+    cursor: pointer;
+  }
+  .name {
+    position: sticky;
+    left: 0;
+    z-index: 2;
+    padding: 8px 6px 0 0;
+    text-align: left;
+    align-self: stretch;
+    background: var(--color-page);
+    font-size: 0.875rem;
+    font-weight: 700;
+    cursor: pointer;
+  }
+  .name:hover,
+  .who:hover b,
+  .head:hover {
+    text-decoration: underline;
+  }
+  .cell {
+    height: 64px;
+  }
+</style>
