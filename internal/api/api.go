@@ -128,6 +128,7 @@ func (s *server) register(a huma.API) {
 	s.registerPreview(a)
 	s.registerWhy(a)
 	s.registerResources(a)
+	s.registerArchive(a)
 	s.registerClosures(a)
 	s.registerWall(a)
 	s.registerWallSpans(a)
@@ -172,11 +173,6 @@ func answer[T any](v T, err error) (*body[T], error) {
 // IDPath is the number of a record in a path.
 type IDPath struct {
 	ID store.ID `path:"id" minimum:"1"`
-}
-
-// paging asks for a part of a list.
-type paging struct {
-	Page int `query:"page" minimum:"1" maximum:"100000" default:"1" doc:"The part of the list, from 1."`
 }
 
 const pageSize = 100

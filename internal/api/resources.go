@@ -34,9 +34,9 @@ func renderResource(r store.Resource) Resource {
 	return Resource{r.ID, ResourceFields{r.Name, r.Kind}}
 }
 
-func (s *server) listResources(ctx context.Context, in *paging) (*body[list[Resource]], error) {
+func (s *server) listResources(ctx context.Context, in *listing) (*body[list[Resource]], error) {
 	var rows []store.Resource
-	err := s.DB.Read(ctx).Order("kind, name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
+	err := s.DB.Read(ctx).Where(in.where()).Order("kind, name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
 	return answer(paged(rows, in.Page, renderResource), err)
 }
 

@@ -19,8 +19,9 @@ import (
 
 // Service is a service with its rules.
 type Service struct {
-	ID   store.ID `json:"id"`
-	Page string   `json:"page" doc:"The path of its public page."`
+	ID       store.ID `json:"id"`
+	Page     string   `json:"page" doc:"The path of its public page."`
+	Archived bool     `json:"archived"`
 	ServiceFields
 }
 
@@ -76,7 +77,7 @@ func renderService(r store.Service, staff []store.ID) Service {
 	for _, l := range r.Lengths {
 		f.Lengths = append(f.Lengths, int(l))
 	}
-	return Service{r.ID, pagePath(r.Slug), f}
+	return Service{r.ID, pagePath(r.Slug), r.ArchivedAt > 0, f}
 }
 
 // rules reads the rules into a record, and checks what is more than a range.
@@ -132,9 +133,9 @@ func (s *server) staffOf(ctx context.Context, rows []store.Service) (map[store.I
 	return out, err
 }
 
-func (s *server) listServices(ctx context.Context, in *paging) (*body[list[Service]], error) {
+func (s *server) listServices(ctx context.Context, in *listing) (*body[list[Service]], error) {
 	var rows []store.Service
-	err := s.DB.Read(ctx).Order("name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
+	err := s.DB.Read(ctx).Where(in.where()).Order("name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
 	if err != nil {
 		return nil, err
 	}

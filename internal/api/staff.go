@@ -33,6 +33,7 @@ type StaffMember struct {
 	Getting   []string `json:"getting" doc:"Names of the calendars that get bookings."`
 	Troubled  int      `json:"troubled" doc:"Calendars that cannot be read at present."`
 	Services  []string `json:"services" doc:"Names of the services performed."`
+	Archived  bool     `json:"archived"`
 }
 
 // StaffFields is what can be said of a staff member.
@@ -57,9 +58,9 @@ func (s *server) registerStaff(a huma.API) {
 	huma.Register(a, put("/api/staff/{id}/hours", "changeHours", "Change a staff member's hours"), s.changeHours)
 }
 
-func (s *server) listStaff(ctx context.Context, in *paging) (*body[list[StaffMember]], error) {
+func (s *server) listStaff(ctx context.Context, in *listing) (*body[list[StaffMember]], error) {
 	var rows []store.Staff
-	err := s.DB.Read(ctx).Order("name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
+	err := s.DB.Read(ctx).Where(in.where()).Order("name, id").Offset((in.Page - 1) * pageSize).Limit(pageSize + 1).Find(&rows).Error
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +92,7 @@ func (s *server) members(ctx context.Context, rows []store.Staff) ([]StaffMember
 		week := sched.Open(monday, monday+6, closures, sched.Zone.Over(monday, monday+7))
 		ids[i] = r.ID
 		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, CapPerDay: r.CapPerDay, Present: s.Now().In(sched.Zone.Location()).Format("15:04"), Today: sched.Zone.DateAt(span.At(s.Now())).String(),
-			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}}
+			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}, Archived: r.ArchivedAt > 0}
 		at[r.ID] = &out[i]
 	}
 	var calendars []struct {

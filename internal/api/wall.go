@@ -195,12 +195,8 @@ func (s *server) getWall(ctx context.Context, in *struct {
 			return nil, wrong("query.date", err.Error())
 		}
 	}
-	var staff []store.Staff
-	if err := db.Order("id").Offset((in.Page - 1) * pageSize).Limit(pageSize).Find(&staff).Error; err != nil {
-		return nil, err
-	}
 	var services []store.Service
-	if err := db.Order("id").Find(&services).Error; err != nil {
+	if err := db.Where("archived_at = 0").Order("id").Limit(1000).Find(&services).Error; err != nil {
 		return nil, err
 	}
 	w := Wall{Date: date.String(), Title: date.Time().Format("Monday 2 January 2006"), Zone: zone.String(), Now: now.String(),
@@ -216,6 +212,10 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	offsets := zone.Over(monday, monday+ribbonDays)
 	window := span.Between(offsets.Starting(monday, 0), offsets.Ending(monday+ribbonDays, 0))
 	text := texts{zone: zone, twelve: in.Clock == "12"}
+	staff, err := onWall(db, window, in.Page)
+	if err != nil {
+		return nil, err
+	}
 	lanes, err := s.lanes(db, staff, monday, ribbonDays, window, text)
 	if err != nil {
 		return nil, err
@@ -252,6 +252,15 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	}
 	w.axis(axis, day, text)
 	return answer(w, nil)
+}
+
+// onWall returns who stands on the wall in a window: everybody who is not
+// archived, and who had a visit then.
+func onWall(db *gorm.DB, window span.Span, page int) (staff []store.Staff, err error) {
+	err = db.Where(`archived_at = 0 OR EXISTS (SELECT 1 FROM visit_staff vs JOIN visits v ON v.id = vs.visit_id
+			JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled' WHERE vs.staff_id = staff.id AND v.start >= ? AND v.start < ?)`, window.Start(), window.End()).
+		Order("id").Offset((page - 1) * pageSize).Limit(pageSize).Find(&staff).Error
+	return staff, err
 }
 
 // lanes reads hours, busy spans and bookings of staff members over some days,

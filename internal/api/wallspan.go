@@ -89,17 +89,18 @@ func (s *server) getWallWeek(ctx context.Context, in *struct {
 		return nil, err
 	}
 	monday := date.Monday()
-	rows := db.Order("id").Offset((in.Page - 1) * pageSize).Limit(pageSize)
-	if in.Staff != 0 {
-		rows = db.Where("id = ?", in.Staff)
-	}
-	var staff []store.Staff
-	if err := rows.Find(&staff).Error; err != nil {
-		return nil, err
-	}
 	text := texts{zone: zone, twelve: in.Clock == "12"}
 	offsets := zone.Over(monday, monday+7)
 	window := span.Between(offsets.Starting(monday, 0), offsets.Ending(monday+7, 0))
+	var staff []store.Staff
+	if in.Staff != 0 {
+		err = db.Where("id = ?", in.Staff).Find(&staff).Error
+	} else {
+		staff, err = onWall(db, window, in.Page)
+	}
+	if err != nil {
+		return nil, err
+	}
 	lanes, err := s.lanes(db, staff, monday, 7, window, text)
 	if err != nil {
 		return nil, err
@@ -192,12 +193,12 @@ func (s *server) getWallMonth(ctx context.Context, in *struct {
 	}
 	year, month, _ := date.Time().Date()
 	first, next := hours.DateOf(year, month, 1), hours.DateOf(year, month+1, 1)
-	var staff []store.Staff
-	if err := db.Order("id").Offset((in.Page - 1) * pageSize).Limit(pageSize).Find(&staff).Error; err != nil {
-		return nil, err
-	}
 	offsets := zone.Over(first, next)
 	window := span.Between(offsets.Starting(first, 0), offsets.Ending(next, 0))
+	staff, err := onWall(db, window, in.Page)
+	if err != nil {
+		return nil, err
+	}
 	lanes, err := s.lanes(db, staff, first, int(next-first), window, texts{zone: zone})
 	if err != nil {
 		return nil, err

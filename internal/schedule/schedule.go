@@ -34,7 +34,7 @@ type Asked struct {
 // Performers returns the staff members who perform a service, in their order.
 func Performers(tx *gorm.DB, service store.ID) (list []store.Staff, err error) {
 	err = tx.Joins("JOIN service_staff ss ON ss.staff_id = staff.id").
-		Where("ss.service_id = ?", service).Order("ss.position").Find(&list).Error
+		Where("ss.service_id = ? AND staff.archived_at = 0", service).Order("ss.position").Find(&list).Error
 	return list, err
 }
 
@@ -289,7 +289,7 @@ func resources(tx *gorm.DB, kinds []string, window span.Span, without store.ID) 
 		return nil, nil
 	}
 	var rows []store.Resource
-	if err := tx.Where("kind IN ?", kinds).Order("id").Find(&rows).Error; err != nil {
+	if err := tx.Where("kind IN ? AND archived_at = 0", kinds).Order("id").Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("reading rooms and equipment: %w", err)
 	}
 	subjects := make([]store.Subject, len(rows))

@@ -235,6 +235,7 @@ func TestMetricsAreForTheMachineAndForAdministrators(t *testing.T) {
 	hall := publish(t, concert)
 	d := openDesk(t, nil, hostOf(hall.Server))
 	d.linkFeed(hall.address())
+	d.until("the read is counted", func() bool { return strings.Contains(metricsOf(t, d), `niche_reads_total{result="changed"} 1`) })
 	text := metricsOf(t, d)
 	for _, line := range []string{`niche_reads_total{result="changed"} 1`, `niche_calendars{state="fresh"} 1`, "niche_busy_spans 1", "niche_events_expanded_total 1", "niche_oldest_read_seconds"} {
 		require.Contains(t, text, line)

@@ -139,3 +139,43 @@ func TestAPreviewComesTrue(t *testing.T) {
 	f.NoticeKind, f.NoticeBy = "day", "soon"
 	require.Equal(t, http.StatusUnprocessableEntity, problem(t, d.Post(t.Context(), "/api/services/preview", f, nil)).Status)
 }
+
+// What is archived takes no part any more; what was booked stays where it is.
+func TestWhatIsArchivedStaysAndCanComeBack(t *testing.T) {
+	d := openDesk(t, nil)
+	_, err := d.book(ten)
+	require.NoError(t, err)
+	archive := func(what string, id store.ID, on bool, accept int) error {
+		return d.Put(t.Context(), fmt.Sprintf("/api/%s/%d/archive?accept=%d", what, id, accept), api.Archiving{Archived: on}, nil)
+	}
+	count := func(path string) int {
+		var l struct{ Items []any }
+		require.NoError(t, d.Get(t.Context(), path, &l))
+		return len(l.Items)
+	}
+	p := problem(t, archive("staff", d.staff.ID, true, 0))
+	require.Equal(t, "Rosa Osei", p.Misfits[0].Client, "who has bookings ahead is named first")
+	require.NoError(t, archive("staff", d.staff.ID, true, 1))
+	require.Empty(t, d.starts(wednesday))
+	require.Equal(t, []int{0, 1}, []int{count("/api/staff"), count("/api/staff?archived=true")})
+	require.Len(t, d.wall(wednesday).Lanes, 1, "the wall shows a visit that stands")
+	require.Len(t, d.wall(wednesday).Lanes[0].Visits, 1)
+	require.Empty(t, d.wall("2026-04-01").Lanes)
+	require.NoError(t, archive("staff", d.staff.ID, false, 0))
+	require.Equal(t, "09:00 11:00 12:00 13:00 14:00 15:00 16:00", d.starts(wednesday))
+
+	require.NoError(t, archive("services", d.service.ID, true, 0))
+	require.Equal(t, []int{0, 1}, []int{count("/api/services"), count("/api/services?archived=true")})
+	_, err = d.book(wednesday + "T14:00:00Z")
+	require.Equal(t, []string{"paused"}, problem(t, err).Reasons)
+	require.NoError(t, archive("services", d.service.ID, false, 0))
+	require.Equal(t, 1, count("/api/services"))
+
+	var room api.Resource
+	require.NoError(t, d.Post(t.Context(), "/api/resources", api.ResourceFields{Name: "Bay", Kind: "bay"}, &room))
+	require.NoError(t, d.save(0, func(f *api.ServiceFields) { f.Needs = []string{"bay"} }))
+	require.NotEmpty(t, d.starts(wednesday))
+	require.NoError(t, archive("resources", room.ID, true, 0))
+	require.Empty(t, d.starts(wednesday), "a room that is archived is nobody's")
+	require.Equal(t, http.StatusNotFound, problem(t, archive("resources", 99, true, 0)).Status)
+}

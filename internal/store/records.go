@@ -35,12 +35,13 @@ type Session struct {
 
 // Staff is a staff member.
 type Staff struct {
-	ID        ID
-	Name      string
-	Email     string
-	Zone      string
-	CapPerDay *int         // visits a day over all services; nil for no cap
-	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
+	ID         ID
+	Name       string
+	Email      string
+	Zone       string
+	CapPerDay  *int         // visits a day over all services; nil for no cap
+	ArchivedAt span.Instant // 0 while in use
+	CreatedAt  span.Instant `gorm:"autoCreateTime:false"`
 }
 
 // TableName keeps the trade's word.
@@ -85,6 +86,7 @@ type Service struct {
 	Pick               Pick
 	Paused             bool
 	Unreachable        Unreachable
+	ArchivedAt         span.Instant // 0 while in use
 	CreatedAt          span.Instant `gorm:"autoCreateTime:false"`
 }
 
@@ -166,10 +168,11 @@ type Closure struct {
 
 // Resource is a room or a piece of equipment.
 type Resource struct {
-	ID        ID
-	Name      string
-	Kind      string
-	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
+	ID         ID
+	Name       string
+	Kind       string
+	ArchivedAt span.Instant // 0 while in use
+	CreatedAt  span.Instant `gorm:"autoCreateTime:false"`
 }
 
 // VisitResource says which rooms and equipment a visit has.

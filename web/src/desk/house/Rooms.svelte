@@ -8,11 +8,27 @@
   let name = $state('');
   let kind = $state('');
   let problem = $state<Problem>();
+  let archived = $state(false);
 
   async function load() {
-    resources = (await data(api.GET('/api/resources'))).items;
+    resources = (await data(api.GET('/api/resources', { params: { query: { archived } } }))).items;
   }
-  void load();
+  $effect(() => {
+    void archived;
+    void load();
+  });
+
+  async function archive(id: number, on: boolean) {
+    problem = undefined;
+    try {
+      await data(
+        api.PUT('/api/resources/{id}/archive', { params: { path: { id } }, body: { archived: on } }),
+      );
+      await load();
+    } catch (cause) {
+      problem = problemOf(cause);
+    }
+  }
 
   async function add(e: SubmitEvent) {
     e.preventDefault();
@@ -36,13 +52,24 @@
     {#each resources as r (r.id)}
       <li class="flex items-baseline gap-3 px-4 py-2.5">
         <b>{r.name}</b> <span class="text-mute">{r.kind}</span>
+        <button
+          type="button"
+          class="link-plain ml-auto text-sm"
+          aria-label="{archived ? 'Bring back' : 'Archive'} {r.name}"
+          onclick={() => archive(r.id, !archived)}>{archived ? 'bring back' : 'archive'}</button
+        >
       </li>
     {:else}
       <li class="px-4 py-3 text-mute">
-        None yet. Add the first one below; then say on a service that it needs its kind.
+        {#if archived}Nothing is archived.{:else}None yet. Add the first one below; then say on a service that
+          it needs its kind.{/if}
       </li>
     {/each}
   </ul>
+  <label class="flex items-center gap-2 text-sm">
+    <input class="checkbox checkbox-sm checkbox-primary" type="checkbox" bind:checked={archived} />
+    Show what is archived
+  </label>
   <form class="grid items-start gap-3 sm:grid-cols-[1fr_1fr_auto]" onsubmit={add} novalidate>
     <Field label="Name" error={problem?.fields.name}>
       {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}

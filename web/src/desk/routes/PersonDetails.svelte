@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import Archive from '$lib/ui/Archive.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -97,6 +98,16 @@
         </div>
       </div>
     </form>
+    <Archive
+      name={member.name}
+      archived={member.archived}
+      effect="takes this person out of every service and off the wall. Bookings stay, and it can be undone."
+      onchange={async (on, accept) => {
+        const params = { path: { id }, query: { accept } };
+        await data(api.PUT('/api/staff/{id}/archive', { params, body: { archived: on } }));
+        await load(id);
+      }}
+    />
   </PersonFrame>
 {:else if problem}
   <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{problem.message}</Notice></div>

@@ -2,6 +2,7 @@
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
+  import Archive from '$lib/ui/Archive.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import { navigate, route } from '../router';
@@ -14,6 +15,7 @@
   const id = $derived(route.params.id === 'new' ? 0 : Number(route.params.id));
   let form = $state<Form>({ ...fresh });
   let page = $state('');
+  let archived = $state(false);
   let kept = $state('');
   let team = $state<Shape<'StaffMember'>[]>([]);
   let kinds = $state<string[]>([]);
@@ -73,6 +75,7 @@
   function take(service: Shape<'Service'>) {
     form = formOf(service);
     page = service.page;
+    archived = service.archived;
     kept = JSON.stringify(form);
   }
 
@@ -146,6 +149,18 @@
       <Rules bind:form {fault} />
       <Who bind:form {team} {kinds} />
       {#if id}<What bind:form {fault} />{/if}
+      {#if id}
+        <Archive
+          name={form.name}
+          {archived}
+          effect="takes it off the wall and shuts its page. Bookings stay, and it can be brought back."
+          onchange={async (on, accept) => {
+            const params = { path: { id }, query: { accept } };
+            await data(api.PUT('/api/services/{id}/archive', { params, body: { archived: on } }));
+            await load(id);
+          }}
+        />
+      {/if}
       {#if problem?.misfitCount}
         <Misfits {problem} onaccept={() => save(problem?.misfitCount)} onback={() => (problem = undefined)} />
       {:else if problem}

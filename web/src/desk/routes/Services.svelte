@@ -2,16 +2,39 @@
   import { api, data, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
+  import ListTools from '$lib/ui/ListTools.svelte';
 
   let services = $state<Shape<'Service'>[]>();
   let more = $state(0);
+  let search = $state('');
+  let order = $state('name');
+  let archived = $state(false);
 
   async function load(page = 1) {
-    const got = await data(api.GET('/api/services', { params: { query: { page } } }));
+    const got = await data(api.GET('/api/services', { params: { query: { page, archived } } }));
     services = page === 1 ? got.items : [...(services ?? []), ...got.items];
     more = got.next;
   }
-  void load();
+  $effect(() => {
+    void archived;
+    void load();
+  });
+  /** What keeps a service from being booked. */
+  function missing(s: Shape<'Service'>): string {
+    if (s.staff.length === 0) return 'nobody performs it';
+    return s.paused ? 'paused' : '';
+  }
+  const shown = $derived(
+    (services ?? [])
+      .filter((s) => [s.name, s.place, s.slug].join(' ').toLowerCase().includes(search.trim().toLowerCase()))
+      .toSorted((a, b) =>
+        order === 'missing'
+          ? missing(b).length - missing(a).length || a.name.localeCompare(b.name)
+          : order === 'length'
+            ? a.length - b.length || a.name.localeCompare(b.name)
+            : a.name.localeCompare(b.name),
+      ),
+  );
   $effect(() => listen(() => void load()));
 </script>
 
@@ -25,7 +48,7 @@
     </div>
     <a class="btn btn-primary" href="/services/new">Define a service</a>
   </div>
-  {#if services?.length === 0}
+  {#if services?.length === 0 && !archived}
     <div class="grid gap-3 py-10">
       <h2 class="text-xl">No service yet</h2>
       <p class="max-w-lg">
@@ -34,8 +57,24 @@
       </p>
     </div>
   {:else if services}
+    <ListTools
+      bind:search
+      bind:order
+      bind:archived
+      what="services"
+      orders={[
+        ['name', 'name'],
+        ['missing', 'what is missing'],
+        ['length', 'length'],
+      ]}
+    />
+    {#if shown.length === 0}
+      <p class="py-6 text-mute">
+        {search ? `No service here is called “${search}”.` : 'No service is archived.'}
+      </p>
+    {/if}
     <ul class="sheet divide-y divide-base-300">
-      {#each services as s (s.id)}
+      {#each shown as s (s.id)}
         <li class="service">
           <span class="block" style="background:var(--color-hue-{s.hue})" aria-hidden="true"></span>
           <div>
@@ -50,16 +89,8 @@
                 : 'no buffers'}
             </p>
           </div>
-          <p
-            class="text-sm"
-            class:text-brick={s.staff.length === 0}
-            class:font-semibold={s.staff.length === 0}
-          >
-            {s.staff.length === 0
-              ? 'nobody performs it'
-              : s.staff.length === 1
-                ? '1 person'
-                : `${s.staff.length} people`}
+          <p class="text-sm" class:text-brick={missing(s)} class:font-semibold={missing(s)}>
+            {missing(s) ? missing(s) : s.staff.length === 1 ? '1 person' : `${s.staff.length} people`}
           </p>
           <a class="link-plain text-sm" href={s.page} target="_blank" rel="noopener">Open its page</a>
         </li>

@@ -3,6 +3,7 @@
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
   import Field from '$lib/ui/Field.svelte';
+  import ListTools from '$lib/ui/ListTools.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import ZonePicker from '$lib/ui/ZonePicker.svelte';
   import { navigate } from '../router';
@@ -11,18 +12,24 @@
   let team = $state<Shape<'StaffMember'>[]>();
   let more = $state(0);
   let problem = $state<Problem>();
+  let search = $state('');
+  let order = $state('name');
+  let archived = $state(false);
   let adding = $state(false);
   let name = $state('');
   let email = $state('');
   let zone = $state(session.now?.business?.zone ?? 'Europe/Dublin');
 
   async function load(page = 1) {
-    const got = await data(api.GET('/api/staff', { params: { query: { page } } }));
+    const got = await data(api.GET('/api/staff', { params: { query: { page, archived } } }));
     team = page === 1 ? got.items : [...(team ?? []), ...got.items];
     more = got.next;
-    adding ||= team.length === 0;
+    adding ||= team.length === 0 && !archived;
   }
-  void load();
+  $effect(() => {
+    void archived;
+    void load();
+  });
   $effect(() => listen(() => void load()));
 
   async function add(e: SubmitEvent) {
@@ -49,6 +56,22 @@
     if (m.services.length === 0) out.push('performs no service');
     return out;
   }
+  const shown = $derived(
+    (team ?? [])
+      .filter((m) =>
+        [m.name, m.email, m.zone, ...m.services]
+          .join(' ')
+          .toLowerCase()
+          .includes(search.trim().toLowerCase()),
+      )
+      .toSorted((a, b) =>
+        order === 'missing'
+          ? missing(b).length - missing(a).length || a.name.localeCompare(b.name)
+          : order === 'hours'
+            ? b.weekly - a.weekly || a.name.localeCompare(b.name)
+            : a.name.localeCompare(b.name),
+      ),
+  );
   const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
   const names = (list: string[]) => new Intl.ListFormat('en-GB').format(list);
 </script>
@@ -91,9 +114,25 @@
     </form>
   {/if}
 
-  {#if team?.length}
+  {#if team && (team.length || archived)}
+    <ListTools
+      bind:search
+      bind:order
+      bind:archived
+      what="people"
+      orders={[
+        ['name', 'name'],
+        ['missing', 'what is missing'],
+        ['hours', 'hours this week'],
+      ]}
+    />
+    {#if shown.length === 0}
+      <p class="py-6 text-mute">
+        {search ? `Nobody here is called or does “${search}”.` : archived ? 'Nobody is archived.' : ''}
+      </p>
+    {/if}
     <ul class="sheet divide-y divide-base-300">
-      {#each team as m (m.id)}
+      {#each shown as m (m.id)}
         <li class="person">
           <span class="arch" class:set={missing(m).length === 0} aria-hidden="true"></span>
           <div>

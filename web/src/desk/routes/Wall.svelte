@@ -93,8 +93,10 @@
   }
   function move(by: -1 | 1) {
     if (!wall) return;
-    if (view !== 'month') return show(addDays(wall.date, view === 'week' ? 7 * by : by));
-    const [year, month] = wall.date.split('-').map(Number);
+    // The address is ahead of what has been loaded, when keys are pressed quickly.
+    const from = date || today;
+    if (view !== 'month') return show(addDays(from, view === 'week' ? 7 * by : by));
+    const [year, month] = from.split('-').map(Number);
     show(new Date(Date.UTC(year ?? 0, (month ?? 1) - 1 + by, 1)).toISOString().slice(0, 10));
   }
   function look(at: View, who = 0) {

@@ -22,7 +22,7 @@
 
 <fieldset class="sheet grid gap-5 p-5">
   <legend class="sr-only">Who and what it takes</legend>
-  <div class="grid gap-4 md:grid-cols-2">
+  <div class="grid gap-4 2xl:grid-cols-2">
     <ChoiceField
       label="A visit takes"
       bind:value={form.staffing}

@@ -227,6 +227,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/resources/{id}/archive': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Archive a room or a piece of equipment, or bring one back */
+    put: operations['archiveResource'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/services': {
     parameters: {
       query?: never;
@@ -273,6 +290,23 @@ export interface paths {
     get: operations['getService'];
     /** Change a service */
     put: operations['changeService'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/services/{id}/archive': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Archive a service, or bring one back */
+    put: operations['archiveService'];
     post?: never;
     delete?: never;
     options?: never;
@@ -345,6 +379,23 @@ export interface paths {
     get: operations['getStaff'];
     /** Change a staff member */
     put: operations['changeStaff'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/staff/{id}/archive': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Archive a staff member, or bring one back */
+    put: operations['archiveStaff'];
     post?: never;
     delete?: never;
     options?: never;
@@ -488,6 +539,9 @@ export interface components {
     Administrator: {
       email: string;
       name: string;
+    };
+    Archiving: {
+      archived: boolean;
     };
     Booked: {
       business: string;
@@ -974,6 +1028,7 @@ export interface components {
     Service: {
       /** @enum {string} */
       anchor: 'clock' | 'opening';
+      archived: boolean;
       /** Format: int64 */
       bufferAfter: number;
       /** Format: int64 */
@@ -1159,6 +1214,7 @@ export interface components {
       zone: string;
     };
     StaffMember: {
+      archived: boolean;
       /** @description Names of the calendars that block time. */
       blocking: string[];
       /**
@@ -1843,6 +1899,8 @@ export interface operations {
       query?: {
         /** @description The part of the list, from 1. */
         page?: number;
+        /** @description What has been archived, instead of what is in use. */
+        archived?: boolean;
       };
       header?: never;
       path?: never;
@@ -1938,11 +1996,49 @@ export interface operations {
       };
     };
   };
+  archiveResource: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Archiving'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   listServices: {
     parameters: {
       query?: {
         /** @description The part of the list, from 1. */
         page?: number;
+        /** @description What has been archived, instead of what is in use. */
+        archived?: boolean;
       };
       header?: never;
       path?: never;
@@ -2108,6 +2204,42 @@ export interface operations {
       };
     };
   };
+  archiveService: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Archiving'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getSession: {
     parameters: {
       query?: never;
@@ -2242,6 +2374,8 @@ export interface operations {
       query?: {
         /** @description The part of the list, from 1. */
         page?: number;
+        /** @description What has been archived, instead of what is in use. */
+        archived?: boolean;
       };
       header?: never;
       path?: never;
@@ -2359,6 +2493,42 @@ export interface operations {
         content: {
           'application/json': components['schemas']['StaffMember'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  archiveStaff: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Archiving'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
