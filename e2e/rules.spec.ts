@@ -158,9 +158,7 @@ test("several clients share a visit, and a pause shuts the page", async ({
   ).toContainText("Uma Berg, 3 places");
 
   await page.goto(`${demo.address}/services/5`);
-  await expect(
-    page.getByRole("heading", { name: "Care class" }),
-  ).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Care class" })).toBeVisible();
   await page.getByLabel("Paused for now").check();
   await expect(
     page.getByText("It is paused: nothing can be booked."),

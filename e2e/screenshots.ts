@@ -5,6 +5,13 @@ import { expect, signIn, test } from "./niche";
 const pictures = [
   { name: "wall", path: "/", shows: "Mara Quillon" },
   { name: "wall-dark", path: "/", shows: "Mara Quillon", dark: true },
+  { name: "wall-week", path: "/?view=week&person=4", shows: "Una Breen" },
+  { name: "wall-month", path: "/?view=month", shows: "personal time" },
+  {
+    name: "why",
+    path: "/?service=1&why=3@2026-11-23T14:30:00Z",
+    shows: "It is not offered",
+  },
   { name: "team", path: "/team", shows: "Bookings go to Work" },
   { name: "hours", path: "/team/1", shows: "Save the hours" },
   { name: "calendars", path: "/team/3/calendars", shows: "block Bryn’s time" },

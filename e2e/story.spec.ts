@@ -132,9 +132,7 @@ async function addPerson(page: Page) {
   await page.getByRole("button", { name: "All workdays" }).click();
   await page.getByLabel("In force from").fill("2026-11-01");
   await page.getByRole("button", { name: "Save the hours" }).click();
-  await expect(
-    page.getByText("Lies outside the hours").first(),
-  ).toBeVisible();
+  await expect(page.getByText("Lies outside the hours").first()).toBeVisible();
   await page.getByLabel("Monday breaks 1, to").fill("13.15");
   await page.getByRole("button", { name: "Copy Monday to other" }).click();
   await page.getByRole("button", { name: "All workdays" }).click();

@@ -99,3 +99,28 @@ test("the wall is moved by keys, jumps to a date, and keeps to the clock that wa
   await page.keyboard.press("Escape");
   await expect(page.getByRole("dialog", { name: "Keys" })).toBeHidden();
 });
+
+test("rooms and equipment have lanes of their own, and the day prints on one page", async ({
+  page,
+  demo,
+}) => {
+  await signIn(page, demo);
+  await page.goto(`${demo.address}/?date=2026-11-30`);
+  const bay = page.getByRole("region", { name: /^Bay .*, workshop bay/ });
+  await expect(bay).toHaveCount(2);
+  await expect(bay.getByRole("button", { name: /Priory School/ })).toHaveCount(
+    1,
+  );
+  await expect(
+    page.getByRole("region", { name: "The van, van" }).getByRole("button"),
+  ).toHaveCount(0);
+  const pages = (await page.pdf({ preferCSSPageSize: true }))
+    .toString("latin1")
+    .match(/\/Type\s*\/Page\b/g);
+  expect(pages).toHaveLength(1);
+  // Beyond the booking window the wall of those who perform the service ends.
+  await page.goto(`${demo.address}/?date=2027-03-01&service=1`);
+  await expect(
+    page.getByRole("region", { name: /^Mara Quillon/ }).locator(".wall-end"),
+  ).toBeVisible();
+});

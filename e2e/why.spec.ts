@@ -106,6 +106,18 @@ for (const colorScheme of ["light", "dark"] as const) {
     await isSound(page);
     await page.getByLabel("Buffer before, minutes").fill("20");
     await expect(effect).toContainText("What is saved offers");
+    await page.getByLabel("as if it were").fill("2026-11-30T08:00");
+    await page
+      .getByRole("button", { name: /^Monday 30 November: .* offered/ })
+      .click();
+    await expect(
+      page.getByRole("region", { name: "Offered on Monday 30 November" }),
+    ).toContainText("13:00");
+    await isSound(page);
+    await page.getByRole("button", { name: "now again" }).click();
+    await expect(effect).toContainText("What is saved offers");
+    await budget.getByRole("button", { name: /^personal: costs/ }).click();
+    await budget.getByRole("button", { name: /^personal: costs/ }).click();
     await first.click();
     await expect(
       page.getByRole("complementary", { name: "Why" }),

@@ -50,14 +50,15 @@ type PreviewLoss struct {
 
 // PreviewDay is one day of the team.
 type PreviewDay struct {
-	Date    string `json:"date" format:"date"`
-	Words   string `json:"words"`
-	Day     int    `json:"day"`
-	Offered int    `json:"offered" doc:"Different starts that a client would see."`
-	Was     int    `json:"was" doc:"With the rules as they are saved, or -1."`
-	Open    bool   `json:"open" doc:"Whether anybody has hours."`
-	Ticks   []Tick `json:"ticks"`
-	Over    bool   `json:"over" doc:"Whether the day lies in the past."`
+	Date    string   `json:"date" format:"date"`
+	Words   string   `json:"words"`
+	Day     int      `json:"day"`
+	Offered int      `json:"offered" doc:"Different starts that a client would see."`
+	Was     int      `json:"was" doc:"With the rules as they are saved, or -1."`
+	Open    bool     `json:"open" doc:"Whether anybody has hours."`
+	Ticks   []Tick   `json:"ticks"`
+	Times   []string `json:"times" doc:"What a client would be offered."`
+	Over    bool     `json:"over" doc:"Whether the day lies in the past."`
 }
 
 // Tick is a start on a day's sill.
@@ -78,6 +79,7 @@ func (s *server) registerPreview(a huma.API) {
 
 func (s *server) previewService(ctx context.Context, in *struct {
 	Service store.ID `query:"service" minimum:"0" doc:"The service that is being edited, or 0 for a new one."`
+	Now     string   `query:"now" maxLength:"16" doc:"As if it were another moment: date and time on the business's clock, as 2026-03-02T08:00."`
 	Body    ServiceFields
 }) (*body[Preview], error) {
 	db := s.DB.Read(ctx)
@@ -94,6 +96,11 @@ func (s *server) previewService(ctx context.Context, in *struct {
 		return nil, err
 	}
 	v := previewing{db: db, zone: zone, now: span.At(s.Now())}
+	if in.Now != "" {
+		if v.now, err = wallMoment(in.Now, zone); err != nil {
+			return nil, err
+		}
+	}
 	v.from = zone.DateAt(v.now).Monday()
 	q, after, err := v.answer(row, staff)
 	if err != nil {
@@ -129,6 +136,17 @@ func (s *server) previewService(ctx context.Context, in *struct {
 	v.budget(&out, q, staff, after, before)
 	v.days(&out, q, after, before)
 	return answer(out, nil)
+}
+
+// wallMoment reads a date and a time on the clock of a zone.
+func wallMoment(text string, zone hours.Zone) (span.Instant, error) {
+	day, clock, _ := strings.Cut(text, "T")
+	d, err1 := hours.ParseDate(day)
+	w, err2 := hours.ParseWall(clock)
+	if err1 != nil || err2 != nil {
+		return 0, wrong("query.now", "This is not a date and a time, as in 2026-03-02T08:00.")
+	}
+	return zone.Over(d, d).Starting(d, int(w)), nil
 }
 
 // previewing is one preview.
@@ -283,7 +301,7 @@ func (v previewing) days(out *Preview, q offer.Question, after, before offer.Ans
 		week := make([]PreviewDay, 0, 7)
 		for d := v.from + 7*w; d < v.from+7*w+7; d++ {
 			day := PreviewDay{Date: d.String(), Words: d.Time().Format("Monday 2 January"), Day: d.Time().Day(), Offered: count(now[d]), Was: -1,
-				Open: len(now[d]) > 0, Ticks: []Tick{}, Over: d < today}
+				Open: len(now[d]) > 0, Ticks: []Tick{}, Times: []string{}, Over: d < today}
 			if out.Was >= 0 {
 				day.Was = count(was[d])
 			}
@@ -292,6 +310,11 @@ func (v previewing) days(out *Preview, q offer.Question, after, before offer.Ans
 				day.Ticks = append(day.Ticks, Tick{minute, offered})
 			}
 			slices.SortFunc(day.Ticks, func(a, b Tick) int { return a.Minute - b.Minute })
+			for _, t := range day.Ticks {
+				if t.Offered {
+					day.Times = append(day.Times, hours.WallTime(t.Minute).String())
+				}
+			}
 			week = append(week, day)
 		}
 		out.Weeks = append(out.Weeks, week)

@@ -33,6 +33,7 @@ type Wall struct {
 	Notice   string      `json:"notice" format:"date-time" doc:"No start before it keeps the service's notice."`
 	Last     string      `json:"last" format:"date" doc:"The last date of the service's booking window, or empty."`
 	Lanes    []WallLane  `json:"lanes"`
+	Rooms    []WallRoom  `json:"rooms" doc:"Rooms and equipment with the visits that hold them that day."`
 	Days     []RibbonDay `json:"days"`
 	Pulse    []Pulse     `json:"pulse"`
 }
@@ -68,6 +69,14 @@ type WallLane struct {
 	OnSill  bool        `json:"onSill" doc:"Whether this person performs the service for the sill."`
 	Clashes int         `json:"clashes" doc:"How many visits have busy time on top of them."`
 	Nowhere bool        `json:"nowhere" doc:"Whether bookings are written to no calendar."`
+}
+
+// WallRoom is the day of a room or a piece of equipment.
+type WallRoom struct {
+	ID     store.ID    `json:"id"`
+	Name   string      `json:"name"`
+	Kind   string      `json:"kind"`
+	Visits []WallVisit `json:"visits"`
 }
 
 // WallBusy is time taken by a personal event. Its title is not known here.
@@ -251,7 +260,44 @@ func (s *server) getWall(ctx context.Context, in *struct {
 		axis = reach(axis, l, day)
 	}
 	w.axis(axis, day, text)
-	return answer(w, nil)
+	w.Rooms, err = rooms(db, w.Lanes)
+	return answer(w, err)
+}
+
+// rooms returns the rooms and equipment in use with the visits of some lanes that
+// hold them.
+func rooms(db *gorm.DB, lanes []WallLane) ([]WallRoom, error) {
+	out := []WallRoom{}
+	var rows []store.Resource
+	if err := db.Where("archived_at = 0").Order("kind, name, id").Limit(pageSize).Find(&rows).Error; err != nil || len(rows) == 0 {
+		return out, err
+	}
+	visits := map[store.ID]WallVisit{}
+	var ids []store.ID
+	for _, l := range lanes {
+		for _, v := range l.Visits {
+			if _, known := visits[v.ID]; !known {
+				ids = append(ids, v.ID)
+			}
+			visits[v.ID] = v
+		}
+	}
+	var held []store.VisitResource
+	if err := db.Where("visit_id IN ?", ids).Find(&held).Error; err != nil {
+		return out, err
+	}
+	for _, r := range rows {
+		room := WallRoom{r.ID, r.Name, r.Kind, []WallVisit{}}
+		for _, h := range held {
+			if h.ResourceID == r.ID {
+				v := visits[h.VisitID]
+				v.Clash = "" // it is the person's, not the room's
+				room.Visits = append(room.Visits, v)
+			}
+		}
+		out = append(out, room)
+	}
+	return out, nil
 }
 
 // onWall returns who stands on the wall in a window: everybody who is not

@@ -136,6 +136,11 @@ func TestAPreviewComesTrue(t *testing.T) {
 	f := d.service.ServiceFields
 	require.NoError(t, d.Post(t.Context(), "/api/services/preview", f, &fresh))
 	require.Equal(t, -1, fresh.Was)
+	f.NoticeKind, f.Notice = "minutes", 180
+	require.NoError(t, d.Post(t.Context(), "/api/services/preview?now=2026-03-04T08:00", f, &fresh))
+	require.Equal(t, "11:00 11:30 12:00 12:30 13:00 13:30 14:00 14:30 15:00 15:30", strings.Join(fresh.Weeks[0][2].Times, " "), "as if it were Wednesday morning")
+	require.True(t, fresh.Weeks[0][1].Over)
+	require.Equal(t, http.StatusUnprocessableEntity, problem(t, d.Post(t.Context(), "/api/services/preview?now=soon", f, nil)).Status)
 	f.NoticeKind, f.NoticeBy = "day", "soon"
 	require.Equal(t, http.StatusUnprocessableEntity, problem(t, d.Post(t.Context(), "/api/services/preview", f, nil)).Status)
 }

@@ -24,6 +24,7 @@
   let saved = $state(false);
 
   let preview = $state<Shape<'Preview'>>();
+  let now = $state('');
   let asked = 0;
 
   /** The values to be shown, once they are there; a name is not needed for that. */
@@ -37,11 +38,12 @@
   $effect(() => {
     const body = previewed();
     const turn = ++asked;
+    void now;
     if (!body) return;
     const timer = setTimeout(async () => {
       try {
         const got = await data(
-          api.POST('/api/services/preview', { params: { query: { service: id } }, body }),
+          api.POST('/api/services/preview', { params: { query: { service: id, now } }, body }),
         );
         if (turn === asked) preview = got;
       } catch {
@@ -57,7 +59,7 @@
     const turn = ++asked;
     if (!body) return;
     const got = await data(
-      api.POST('/api/services/preview', { params: { query: { service: id } }, body }),
+      api.POST('/api/services/preview', { params: { query: { service: id, now } }, body }),
     ).catch(() => undefined);
     if (got && turn === asked) preview = got;
   }
@@ -176,7 +178,7 @@
       </div>
     </form>
     {#if preview}
-      <div class="beside"><Budget {preview} service={id} /></div>
+      <div class="beside"><Budget {preview} service={id} bind:now /></div>
     {/if}
   </div>
 {/if}

@@ -15,7 +15,7 @@
   import Month from '../wall/Month.svelte';
   import Week from '../wall/Week.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
-  import { layersOf } from '../wall/layers';
+  import { layersOf, solidOf } from '../wall/layers';
   import Pulse from '../wall/Pulse.svelte';
   import Ribbon from '../wall/Ribbon.svelte';
 
@@ -146,7 +146,7 @@
 {#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
 {#if wall}
   <div
-    class="flex flex-none flex-wrap items-center gap-x-4 gap-y-2 border-b border-edge bg-base-100 px-4 py-1.5"
+    class="tools flex flex-none flex-wrap items-center gap-x-4 gap-y-2 border-b border-edge bg-base-100 px-4 py-1.5"
   >
     {#if view === 'month'}<b class="text-base">{spanTitle}</b>
     {:else}<Ribbon days={wall.days} date={wall.date} {today} onpick={show} />{/if}
@@ -243,7 +243,7 @@
             ontitle={(t) => (spanTitle = t)}
           />
         {:else}
-          <div class="board">
+          <div class="board" style="--lanes:{wall.lanes.length + wall.rooms.length}">
             <div class="pt-0.5 text-sm font-semibold whitespace-nowrap">
               {wall.title.replace(/ \d{4}$/, '')}
             </div>
@@ -280,6 +280,24 @@
                   asked={why?.staff === lane.staff.id ? why.instant : undefined}
                   onpick={(s) => pick(s.key)}
                   onask={wall.service ? (at) => ask(lane.staff.id, iso(at)) : undefined}
+                />
+              </section>
+            {/each}
+            {#each wall.rooms as room (room.id)}
+              <div class="who">
+                <a href="/house" class="font-bold hover:underline">{room.name}</a>
+                <p class="text-[0.8125rem] text-mute">{room.kind}</p>
+              </div>
+              <section class="row room" aria-label="{room.name}, {room.kind}">
+                <Lane
+                  axis={ends}
+                  layers={{
+                    open: [{ start: ends.from - 1, end: ends.to + 1 }],
+                    solids: room.visits.map(solidOf),
+                    now,
+                  }}
+                  {picked}
+                  onpick={(s) => pick(s.key)}
                 />
               </section>
             {/each}
@@ -323,6 +341,25 @@
   .row {
     height: 86px;
     padding-bottom: 8px;
+  }
+  .row.room {
+    height: 62px;
+  }
+  @media print {
+    .board {
+      print-color-adjust: exact;
+    }
+    .row,
+    .row.room {
+      height: min(86px, calc(165mm / var(--lanes)));
+      padding-bottom: 3px;
+    }
+    .who {
+      padding-top: 2px;
+    }
+    .tools {
+      display: none;
+    }
   }
   .now-label {
     position: absolute;

@@ -3,9 +3,20 @@
   import Notice from '$lib/ui/Notice.svelte';
 
   /** Where the coming four weeks go with the values in the form: an arcade of what each rule costs. */
-  let { preview, service }: { preview: Shape<'Preview'>; service: number } = $props();
+  let {
+    preview,
+    service,
+    now = $bindable(),
+  }: {
+    preview: Shape<'Preview'>;
+    service: number;
+    /** As if it were another moment, on the business's clock; empty for the present one. */
+    now: string;
+  } = $props();
 
   let opened = $state('');
+  let shown = $state('');
+  const day = $derived(preview.weeks.flat().find((d) => d.date === shown));
 
   const steps = $derived(preview.steps.filter((s) => s.lost > 0 || s.was > 0));
   const tall = $derived(Math.max(1, preview.possible));
@@ -99,13 +110,25 @@
     </div>
   {/if}
 
-  <h2 class="pt-2 text-lg">What a client would see</h2>
+  <div class="flex flex-wrap items-center gap-x-3 gap-y-1 pt-2">
+    <h2 class="text-lg">What a client would see</h2>
+    <label class="ml-auto flex items-center gap-2 text-sm text-mute">
+      as if it were
+      <input class="input w-52 input-sm" type="datetime-local" bind:value={now} />
+    </label>
+    {#if now}<button type="button" class="link-plain text-sm" onclick={() => (now = '')}>now again</button
+      >{/if}
+  </div>
   <div class="weeks">
     {#each preview.weeks.flat() as d (d.date)}
-      <a
+      <button
+        type="button"
         class="day"
         class:over={d.over}
-        href={wallPath(d.date)}
+        class:chosen={shown === d.date}
+        aria-expanded={shown === d.date}
+        aria-label="{d.words}: {d.offered} offered"
+        onclick={() => (shown = shown === d.date ? '' : d.date)}
         title="{d.words}: {d.offered} offered{d.was >= 0 && d.was !== d.offered ? `, ${d.was} as saved` : ''}"
       >
         <span class="flex justify-between">
@@ -120,9 +143,22 @@
             {#if t.offered}<i style="left:{((t.minute - 420) / 840) * 100}%"></i>{/if}
           {/each}
         </span>
-      </a>
+      </button>
     {/each}
   </div>
+  {#if day}
+    <div
+      class="sheet flex flex-wrap items-center gap-2 p-3"
+      role="region"
+      aria-label="Offered on {day.words}"
+    >
+      <b>{day.words}:</b>
+      {#each day.times as t (t)}<span class="token">{t}</span>{:else}<span class="text-mute"
+          >nothing is offered</span
+        >{/each}
+      <a class="link-plain ml-auto text-sm" href={wallPath(day.date)}>see the day on the wall</a>
+    </div>
+  {/if}
 </section>
 
 <style>
@@ -214,11 +250,27 @@
     background: var(--color-wall);
     overflow: hidden;
   }
+  .token {
+    padding: 1px 8px;
+    border-radius: 7px 7px 2px 2px;
+    background: var(--color-secondary);
+    color: var(--color-secondary-content);
+    font-size: 0.875rem;
+  }
+  .day {
+    text-align: left;
+    cursor: pointer;
+  }
+  .day.chosen {
+    outline: 2px solid var(--color-primary);
+    outline-offset: -2px;
+  }
   .day.over {
     opacity: 0.5;
   }
   .day > span:first-child {
-    position: relative;
+    position: absolute;
+    inset: 3px 6px auto;
     z-index: 1;
   }
   .less {

@@ -1,11 +1,28 @@
 import type { Shape } from '$lib/api/client';
 import { between, initials } from '$lib/lane/geometry';
-import type { CopyState, Layers } from '$lib/lane/lane';
+import type { CopyState, Layers, Solid } from '$lib/lane/lane';
 import { reasonWords } from '$lib/lane/reasons';
+
+/** Turns a visit into what stands in a lane. */
+export function solidOf(v: Shape<'WallVisit'>): Solid {
+  return {
+    ...between(v),
+    key: String(v.id),
+    occupied: between(v.occupied),
+    title: v.client,
+    short: v.clients[0]?.name === v.client ? initials(v.client) : v.client.replace(/ of (\d+).*/, '/$1'),
+    sub: v.service,
+    label: v.label,
+    hue: v.hue,
+    pending: v.status !== 'confirmed',
+    copy: v.copy as CopyState,
+    clash: v.clash,
+  };
+}
 
 /** Turns one person's day into what a lane draws. */
 export function layersOf(
-  wall: { now: string; notice: string; last?: string },
+  wall: { now: string; notice: string; last?: string; date?: string; from?: string },
   lane: Shape<'WallLane'>,
 ): Layers {
   const now = Date.parse(wall.now);
@@ -17,25 +34,18 @@ export function layersOf(
       title: `Busy ${b.label}, ${b.calendar}`,
       label: b.calendar,
     })),
-    solids: lane.visits.map((v) => ({
-      ...between(v),
-      key: String(v.id),
-      occupied: between(v.occupied),
-      title: v.client,
-      short: v.clients[0]?.name === v.client ? initials(v.client) : v.client.replace(/ of (\d+).*/, '/$1'),
-      sub: v.service,
-      label: v.label,
-      hue: v.hue,
-      pending: v.status !== 'confirmed',
-      copy: v.copy as CopyState,
-      clash: v.clash,
-    })),
+    solids: lane.visits.map(solidOf),
     sill: lane.starts.map((s) => ({
       at: Date.parse(s.at),
       offered: s.offered,
       title: s.offered ? `${s.label} is offered` : `${s.label}: ${reasonWords(s.reasons)}`,
     })),
     now,
+    // The end of the booking window is the wall's end.
+    end:
+      lane.onSill && wall.last && wall.date && wall.from && wall.date > wall.last
+        ? Date.parse(wall.from)
+        : undefined,
     veil: lane.onSill && notice > now ? { start: now, end: notice } : undefined,
   };
 }

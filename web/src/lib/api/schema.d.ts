@@ -946,6 +946,8 @@ export interface components {
       /** @description Whether the day lies in the past. */
       over: boolean;
       ticks: components['schemas']['Tick'][];
+      /** @description What a client would be offered. */
+      times: string[];
       /**
        * Format: int64
        * @description With the rules as they are saved, or -1.
@@ -1307,6 +1309,8 @@ export interface components {
       /** Format: date-time */
       now: string;
       pulse: components['schemas']['Pulse'][];
+      /** @description Rooms and equipment with the visits that hold them that day. */
+      rooms: components['schemas']['WallRoom'][];
       /**
        * Format: int64
        * @description The service for the sill, or 0.
@@ -1369,6 +1373,13 @@ export interface components {
       title: string;
       /** Format: date */
       today: string;
+    };
+    WallRoom: {
+      /** Format: int64 */
+      id: number;
+      kind: string;
+      name: string;
+      visits: components['schemas']['WallVisit'][];
     };
     WallStart: {
       /** Format: date-time */
@@ -2104,6 +2115,8 @@ export interface operations {
       query?: {
         /** @description The service that is being edited, or 0 for a new one. */
         service?: number;
+        /** @description As if it were another moment: date and time on the business's clock, as 2026-03-02T08:00. */
+        now?: string;
       };
       header?: never;
       path?: never;

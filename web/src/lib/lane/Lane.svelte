@@ -382,10 +382,13 @@
     background: var(--color-gold);
     pointer-events: none;
   }
+  /* Beyond the end of the booking window the wall fades; what stands there can still be seen. */
   .wall-end {
     position: absolute;
     top: 0;
     bottom: 0;
-    background: var(--color-page);
+    background: repeating-linear-gradient(90deg, var(--color-page) 0 9px, transparent 9px 14px);
+    opacity: 0.75;
+    pointer-events: none;
   }
 </style>
