@@ -1,6 +1,8 @@
 package offer
 
 import (
+	"slices"
+
 	"niche/core/hours"
 	"niche/core/span"
 )
@@ -8,25 +10,25 @@ import (
 // Change is what a change of rules does to the starts of one staff member on one
 // date.
 type Change struct {
-	Staff     int // index into the question's staff, the same in both
+	Staff     string // the ID
 	Date      hours.LocalDate
 	Won, Lost int
 	Left      int // offered after the change
 }
 
-// Compare tells what becomes of offered starts between two answers for the same
-// staff, by staff member and date in the business's zone: only where something
-// changes. Charged counts the lost starts by the first reason that refuses them
+// Compare tells what becomes of offered starts between two answers, which need not
+// be about the same staff, by staff member and date in the business's zone: only
+// where something changes. Charged counts the lost starts by the first reason that refuses them
 // now; a start that is no candidate any more has none.
 func Compare(before, after Answer) (changes []Change, charged map[Code]int) {
 	charged = map[Code]int{}
-	for i := range after.Lanes {
-		old, now := before.Lanes[i].Starts, after.Lanes[i].Starts
+	for _, id := range both(before, after) {
+		old, now := before.startsOf(id), after.startsOf(id)
 		days := map[date]*Change{}
 		var order []date
 		day := func(d date) *Change {
 			if days[d] == nil {
-				days[d] = &Change{Staff: i, Date: d}
+				days[d] = &Change{Staff: id, Date: d}
 				order = append(order, d)
 			}
 			return days[d]
@@ -69,6 +71,27 @@ func Compare(before, after Answer) (changes []Change, charged map[Code]int) {
 		}
 	}
 	return changes, charged
+}
+
+// both returns the staff of two answers, each once, those of the second first.
+func both(before, after Answer) (ids []string) {
+	for _, a := range []Answer{after, before} {
+		for _, l := range a.Lanes {
+			if id := a.staff[l.Staff].ID; !slices.Contains(ids, id) {
+				ids = append(ids, id)
+			}
+		}
+	}
+	return ids
+}
+
+func (a Answer) startsOf(staff string) []Start {
+	for _, l := range a.Lanes {
+		if a.staff[l.Staff].ID == staff {
+			return l.Starts
+		}
+	}
+	return nil
 }
 
 // Date returns the date of a start in the business's zone.

@@ -131,6 +131,7 @@ func (s *server) register(a huma.API) {
 	s.registerArchive(a)
 	s.registerClosures(a)
 	s.registerWall(a)
+	s.registerBookings(a)
 	s.registerWallSpans(a)
 	s.registerPage(a)
 	s.registerMyBooking(a)

@@ -99,9 +99,9 @@ func (s *server) linksOf(ctx context.Context, staff store.ID) ([]Link, error) {
 		store.Calendar
 		Events, Ahead int
 	}
-	err := db.Raw(`SELECT c.*, (SELECT COUNT(*) FROM objects o WHERE o.calendar_id = c.id AND o.href <> 'unread') AS events,
+	err := db.Raw(`SELECT c.*, (SELECT COUNT(*) FROM objects o WHERE o.calendar_id = c.id AND o.href <> ?) AS events,
 			(SELECT COUNT(*) FROM busy_spans s WHERE s.calendar_id = c.id AND s."end" > ? AND `+schedule.Counts+`) AS ahead
-		FROM calendars c WHERE c.link_id IN ? ORDER BY c.can_write DESC, c.name, c.id`, now, ids).Scan(&calendars).Error
+		FROM calendars c WHERE c.link_id IN ? ORDER BY c.can_write DESC, c.name, c.id`, store.UnreadHref, now, ids).Scan(&calendars).Error
 	if err != nil {
 		return nil, err
 	}

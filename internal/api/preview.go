@@ -121,9 +121,8 @@ func (s *server) previewService(ctx context.Context, in *struct {
 			return nil, err
 		}
 		out.Was = before.Budget().Offered
-		if out.Effect, err = v.effect(saved, performers, row, staff); err != nil {
-			return nil, err
-		}
+		changes, charged := offer.Compare(before, after)
+		out.Effect = effectWords(changes, charged, append(slices.Clone(staff), performers...))
 		fresh, err := booking.MisfitsOf(db, v.now, row, staff, saved, performers)
 		if err != nil {
 			return nil, err
@@ -165,38 +164,6 @@ func (v previewing) answer(row store.Service, staff []store.Staff) (offer.Questi
 	return q, q.Answer(), nil
 }
 
-// effect says what a change wins or loses for those who perform the service
-// before or after it.
-func (v previewing) effect(saved store.Service, performers []store.Staff, row store.Service, staff []store.Staff) (string, error) {
-	all := slices.Clone(staff)
-	for _, p := range performers {
-		if !slices.ContainsFunc(all, func(m store.Staff) bool { return m.ID == p.ID }) {
-			all = append(all, p)
-		}
-	}
-	_, before, err := v.answer(saved, all)
-	if err != nil {
-		return "", err
-	}
-	_, after, err := v.answer(row, all)
-	if err != nil {
-		return "", err
-	}
-	performs := func(list []store.Staff, i int) bool {
-		return slices.ContainsFunc(list, func(m store.Staff) bool { return m.ID == all[i].ID })
-	}
-	for i := range all {
-		if !performs(performers, i) {
-			before.Lanes[i].Starts = nil
-		}
-		if !performs(staff, i) {
-			after.Lanes[i].Starts = nil
-		}
-	}
-	changes, charged := offer.Compare(before, after)
-	return effectWords(changes, charged, all), nil
-}
-
 // effectWords says what changes do: "It loses 22 starts, 18 of them to booked, and
 // wins 3. Bryn has none left on Tue 24 Nov."
 func effectWords(changes []offer.Change, charged map[offer.Code]int, staff []store.Staff) string {
@@ -205,7 +172,8 @@ func effectWords(changes []offer.Change, charged map[offer.Code]int, staff []sto
 	for _, c := range changes {
 		won, lost = won+c.Won, lost+c.Lost
 		if c.Left == 0 {
-			empty = append(empty, strings.Fields(staff[c.Staff].Name)[0]+" on "+c.Date.Time().Format("Mon 2 Jan"))
+			i := slices.IndexFunc(staff, func(m store.Staff) bool { return fmt.Sprint(m.ID) == c.Staff })
+			empty = append(empty, strings.Fields(staff[i].Name)[0]+" on "+c.Date.Time().Format("Mon 2 Jan"))
 		}
 	}
 	if won+lost == 0 {
@@ -239,13 +207,6 @@ func effectWords(changes []offer.Change, charged map[offer.Code]int, staff []sto
 		text += fmt.Sprintf(" None left: %s and %d more.", strings.Join(empty[:2], ", "), n-2)
 	}
 	return text
-}
-
-func counted(n int, what string) string {
-	if n == 1 {
-		return "one " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 func (v previewing) budget(out *Preview, q offer.Question, staff []store.Staff, after, before offer.Answer) {
@@ -319,11 +280,6 @@ func (v previewing) days(out *Preview, q offer.Question, after, before offer.Ans
 		}
 		out.Weeks = append(out.Weeks, week)
 	}
-}
-
-// rangeWords says a range of dates: 23 November – 20 December.
-func rangeWords(from, to hours.LocalDate) string {
-	return from.Time().Format("2 January") + " – " + to.Time().Format("2 January")
 }
 
 // staffByIDs returns staff members in the order asked for.

@@ -3,10 +3,8 @@ package api
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"gorm.io/gorm"
@@ -71,14 +69,6 @@ type WallLane struct {
 	Nowhere bool        `json:"nowhere" doc:"Whether bookings are written to no calendar."`
 }
 
-// WallRoom is the day of a room or a piece of equipment.
-type WallRoom struct {
-	ID     store.ID    `json:"id"`
-	Name   string      `json:"name"`
-	Kind   string      `json:"kind"`
-	Visits []WallVisit `json:"visits"`
-}
-
 // WallBusy is time taken by a personal event. Its title is not known here.
 type WallBusy struct {
 	Stretch
@@ -139,39 +129,8 @@ type Pulse struct {
 	Error    string  `json:"error"`
 }
 
-// Decision settles a pending booking.
-type Decision struct {
-	Accept bool `json:"accept"`
-}
-
 func (s *server) registerWall(a huma.API) {
 	huma.Register(a, get("/api/wall", "getWall", "The team's day"), s.getWall)
-	huma.Register(a, post("/api/bookings/{id}/cancel", "cancelBooking", "Cancel a booking", http.StatusNoContent), s.cancelBooking)
-	huma.Register(a, post("/api/bookings/{id}/move", "moveBooking", "Move a booking to another start", http.StatusNoContent), s.moveBooking)
-	huma.Register(a, post("/api/bookings/{id}/decision", "decideBooking", "Confirm or decline a pending booking", http.StatusNoContent), s.decideBooking)
-}
-
-func (s *server) cancelBooking(ctx context.Context, in *IDPath) (*struct{}, error) {
-	return nil, found(s.Bookings.Cancel(ctx, in.ID), "booking")
-}
-
-func (s *server) moveBooking(ctx context.Context, in *struct {
-	IDPath
-	Body Move
-}) (*struct{}, error) {
-	zone, err := schedule.Zone(s.DB.Read(ctx))
-	if err != nil {
-		return nil, err
-	}
-	_, err = s.move(ctx, in.ID, in.Body, texts{zone: zone})
-	return nil, err
-}
-
-func (s *server) decideBooking(ctx context.Context, in *struct {
-	IDPath
-	Body Decision
-}) (*struct{}, error) {
-	return nil, found(s.Bookings.Decide(ctx, in.ID, in.Body.Accept), "booking that waits for a decision")
 }
 
 // ribbonDays is how many days the ribbon over the wall shows.
@@ -198,11 +157,9 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	}
 	now := span.At(s.Now())
 	today := zone.DateAt(now)
-	date := today
-	if in.Date != "" {
-		if date, err = hours.ParseDate(in.Date); err != nil {
-			return nil, wrong("query.date", err.Error())
-		}
+	date, err := wallDate(in.Date, zone, now)
+	if err != nil {
+		return nil, err
 	}
 	var services []store.Service
 	if err := db.Where("archived_at = 0").Order("id").Limit(1000).Find(&services).Error; err != nil {
@@ -262,42 +219,6 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	w.axis(axis, day, text)
 	w.Rooms, err = rooms(db, w.Lanes)
 	return answer(w, err)
-}
-
-// rooms returns the rooms and equipment in use with the visits of some lanes that
-// hold them.
-func rooms(db *gorm.DB, lanes []WallLane) ([]WallRoom, error) {
-	out := []WallRoom{}
-	var rows []store.Resource
-	if err := db.Where("archived_at = 0").Order("kind, name, id").Limit(pageSize).Find(&rows).Error; err != nil || len(rows) == 0 {
-		return out, err
-	}
-	visits := map[store.ID]WallVisit{}
-	var ids []store.ID
-	for _, l := range lanes {
-		for _, v := range l.Visits {
-			if _, known := visits[v.ID]; !known {
-				ids = append(ids, v.ID)
-			}
-			visits[v.ID] = v
-		}
-	}
-	var held []store.VisitResource
-	if err := db.Where("visit_id IN ?", ids).Find(&held).Error; err != nil {
-		return out, err
-	}
-	for _, r := range rows {
-		room := WallRoom{r.ID, r.Name, r.Kind, []WallVisit{}}
-		for _, h := range held {
-			if h.ResourceID == r.ID {
-				v := visits[h.VisitID]
-				v.Clash = "" // it is the person's, not the room's
-				room.Visits = append(room.Visits, v)
-			}
-		}
-		out = append(out, room)
-	}
-	return out, nil
 }
 
 // onWall returns who stands on the wall in a window: everybody who is not
@@ -532,25 +453,6 @@ func (w *Wall) axis(shown, day span.Span, text texts) {
 	}
 }
 
-// texts writes times for people in a zone.
-type texts struct {
-	zone   hours.Zone
-	twelve bool // a clock of 12 hours
-}
-
-func (x texts) local(i span.Instant) time.Time { return i.Time().In(x.zone.Location()) }
-
-func (x texts) clock(i span.Instant) string {
-	if x.twelve {
-		return x.local(i).Format("3:04 pm")
-	}
-	return x.local(i).Format("15:04")
-}
-
-func (x texts) stretch(s span.Span) Stretch {
-	return Stretch{s.Start().String(), s.End().String(), x.clock(s.Start()) + "–" + x.clock(s.End())}
-}
-
 func (x texts) lane(l lane, day span.Span, starts map[store.ID][]offer.Start) WallLane {
 	open := l.open.Clip(day)
 	v := WallLane{Staff: NamedID{l.staff.ID, l.staff.Name}, Open: []Stretch{}, Busy: []WallBusy{}, Visits: []WallVisit{}, Starts: []WallStart{}}
@@ -614,19 +516,4 @@ func (x texts) away(staff store.Staff, day span.Span) string {
 		return ""
 	}
 	return city(zone) + " " + shift(there-here)
-}
-
-// city returns the place in a zone's name.
-func city(z hours.Zone) string {
-	name := z.String()
-	return strings.ReplaceAll(name[strings.LastIndex(name, "/")+1:], "_", " ")
-}
-
-// shift writes how far a clock is ahead or behind, as −3 h 30.
-func shift(seconds int) string {
-	sign := "+"
-	if seconds < 0 {
-		sign, seconds = "−", -seconds
-	}
-	return sign + offer.Duration(span.Minutes(seconds/60))
 }

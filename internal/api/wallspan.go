@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"gorm.io/gorm"
@@ -167,14 +166,6 @@ func weekTitle(monday hours.LocalDate) string {
 		return a.Format("2") + "–" + b.Format("2 January 2006")
 	}
 	return a.Format("2 January") + " – " + b.Format("2 January 2006")
-}
-
-// hour writes a full hour on the axis.
-func (x texts) hour(i span.Instant) string {
-	if x.twelve {
-		return strings.ToLower(x.local(i).Format("3pm"))
-	}
-	return x.local(i).Format("15")
 }
 
 func (s *server) getWallMonth(ctx context.Context, in *struct {

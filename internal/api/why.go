@@ -215,14 +215,3 @@ func (s *server) source(db *gorm.DB, r *WhyRule, sched hours.Schedule, member st
 	}
 	return nil
 }
-
-// ago writes an age: 12 s, 5 min, 3 h.
-func ago(seconds span.Instant) string {
-	switch {
-	case seconds < 90:
-		return fmt.Sprintf("%d s", max(0, seconds))
-	case seconds < 5400:
-		return fmt.Sprintf("%d min", (seconds+30)/60)
-	}
-	return fmt.Sprintf("%d h", (seconds+1800)/3600)
-}

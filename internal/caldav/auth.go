@@ -72,14 +72,16 @@ func (s *signer) learn(res *http.Response, sent string) bool {
 	return again
 }
 
-// unasked reports whether the host should first be asked what it wants, and
-// notes that this is being done.
+// unasked reports whether the host should first be asked what it wants.
 func (s *signer) unasked(scheme string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.asked || scheme == "https" || s.Token != "" {
-		return false
-	}
+	return !s.asked && scheme != "https" && s.Token == ""
+}
+
+// wantsNothing notes that the host answered without asking for credentials.
+func (s *signer) wantsNothing() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	s.asked = true
-	return true
 }

@@ -65,7 +65,9 @@ type request struct {
 // returns the answer whose status is one of ok, or an *outbound.Error. The body
 // must be closed.
 func (c *Client) exchange(ctx context.Context, r request, ok ...int) (*http.Response, error) {
-	c.askForWays(ctx, r.doing)
+	if err := c.askForWays(ctx, r.doing); err != nil {
+		return nil, err
+	}
 	target, err := c.base.Parse(r.href)
 	if err != nil {
 		return nil, &outbound.Error{Kind: outbound.BadAnswer, Doing: r.doing, Err: errors.New("the host names an address that is none")}
@@ -140,23 +142,29 @@ func (c *Client) send(doing string, req *http.Request) (*http.Response, error) {
 }
 
 // askForWays sends a request without credentials, once, to be told which are
-// wanted.
-func (c *Client) askForWays(ctx context.Context, doing string) {
+// wanted. As long as the host cannot say, it gets none.
+func (c *Client) askForWays(ctx context.Context, doing string) error {
 	if !c.sign.unasked(c.base.Scheme) {
-		return
+		return nil
 	}
 	req, err := request{doing: doing, method: "PROPFIND", header: map[string]string{"Depth": "0"}}.build(ctx, c.base)
 	if err != nil {
-		return
+		return err
 	}
 	res, err := c.send(doing, req)
 	if err != nil {
-		return // the request itself will tell
+		return err
 	}
-	if res.StatusCode == http.StatusUnauthorized {
+	defer func() { _ = res.Body.Close() }()
+	switch {
+	case res.StatusCode == http.StatusUnauthorized:
 		c.sign.learn(res, "")
+	case res.StatusCode == http.StatusTooManyRequests || res.StatusCode >= 500:
+		return outbound.Refused(doing, res)
+	default:
+		c.sign.wantsNothing()
 	}
-	_ = res.Body.Close()
+	return nil
 }
 
 // whole sends a request and reads the answer to its end.

@@ -261,6 +261,13 @@ func TestRequestsAreSignedAsTheHostAsks(t *testing.T) {
 	}
 	bryn := caldav.Credentials{User: "bryn", Password: "secret"}
 
+	tired, seen := open(func(w http.ResponseWriter, _ *http.Request, _ int) bool {
+		w.WriteHeader(http.StatusServiceUnavailable)
+		return false
+	})
+	require.Equal(t, outbound.NotReached, outbound.KindOf(ask(tired, bryn, 1)))
+	require.Equal(t, []string{""}, *seen, "a host that could not say what it wants gets nothing")
+
 	count, nonce := 0, "first"
 	digest, seen := open(func(w http.ResponseWriter, r *http.Request, n int) bool {
 		if n == 4 { // the nonce is used up

@@ -132,6 +132,13 @@ func TestAPreviewComesTrue(t *testing.T) {
 	require.Empty(t, after.Effect)
 	back := d.preview(func(f *api.ServiceFields) { f.BufferBefore, f.BufferAfter = 0, 0 })
 	require.Contains(t, back.Effect, fmt.Sprintf("This change wins %d starts", back.Offered-back.Was))
+	// A visit that takes everybody loses what a second person cannot take; the first has nothing to do with that.
+	var second api.StaffMember
+	require.NoError(t, d.Post(t.Context(), "/api/staff", api.StaffFields{Name: "Noor Haddad", Zone: "Europe/Dublin"}, &second))
+	joint := d.preview(func(f *api.ServiceFields) { f.Staffing, f.Staff = "all", append(f.Staff, second.ID) })
+	require.Zero(t, joint.Offered, "she has no hours")
+	require.Contains(t, joint.Effect, fmt.Sprintf("This change loses %d starts", joint.Was))
+	require.Equal(t, joint.Was, d.preview(func(f *api.ServiceFields) { f.Staffing = "all" }).Offered, "all of one is that one")
 	var fresh api.Preview
 	f := d.service.ServiceFields
 	require.NoError(t, d.Post(t.Context(), "/api/services/preview", f, &fresh))

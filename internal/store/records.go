@@ -240,7 +240,6 @@ type Calendar struct {
 	Error         string // in plain words
 	Skipped       int    // events that could not be read
 	ReadAt        span.Instant
-	ChangedAt     span.Instant // when something in it was last found changed
 	NextAt        span.Instant
 	Failures      int // in a row
 }
@@ -254,6 +253,9 @@ type Object struct {
 	Skipped    int
 	Beyond     bool // it has, or may have, time after the horizon
 }
+
+// UnreadHref stands, among the events of a feed, for all that could not be read.
+const UnreadHref = "unread"
 
 // Unread is an event that could not be read. Nothing but its date is kept of it.
 type Unread struct {

@@ -9,10 +9,8 @@ import (
 	"niche/core/span"
 	"niche/internal/feed"
 	"niche/internal/link"
+	"niche/internal/store"
 )
-
-// unreadPath stands, among the events of a feed, for all that could not be read.
-const unreadPath = "unread"
 
 // readFeed reads a feed, if it has changed.
 func (e *Engine) readFeed(ctx context.Context, s source) (changed bool, err error) {
@@ -62,7 +60,7 @@ func (e *Engine) compare(ctx context.Context, s source, reading ics.Reading) (fr
 		now[path].add(ev)
 	}
 	if len(reading.Skipped) > 0 {
-		now[unreadPath] = &object{Path: unreadPath, unread: reading.Skipped}
+		now[store.UnreadHref] = &object{Path: store.UnreadHref, unread: reading.Skipped}
 	}
 	for path, o := range now {
 		if o.ETag = o.digest(); etags[path] != o.ETag {

@@ -102,7 +102,6 @@ func (e *Engine) keep(ctx context.Context, s source, b batch) error {
 			values[name] = v
 		}
 		if changed || b.news {
-			values["changed_at"] = now
 			values["skipped"] = gorm.Expr("(SELECT COALESCE(SUM(skipped), 0) FROM objects WHERE calendar_id = ?)", s.ID)
 		}
 		return tx.Model(&store.Calendar{ID: s.ID}).Updates(values).Error

@@ -9,7 +9,6 @@ ALTER TABLE calendars ADD COLUMN tentative_free INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE calendars ADD COLUMN all_day_free INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE calendars ADD COLUMN modified TEXT NOT NULL DEFAULT '';
 ALTER TABLE calendars ADD COLUMN refresh INTEGER NOT NULL DEFAULT 0;
-ALTER TABLE calendars ADD COLUMN changed_at INTEGER NOT NULL DEFAULT 0;
 CREATE INDEX calendars_due ON calendars(next_at) WHERE blocks OR gets_bookings;
 
 -- Whether an event has, or may have, time after the horizon, so that it must be

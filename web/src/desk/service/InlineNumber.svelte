@@ -1,4 +1,6 @@
 <script lang="ts">
+  import NumberInput from '$lib/ui/NumberInput.svelte';
+
   /** A number inside a sentence. */
   let {
     value = $bindable(),
@@ -8,7 +10,6 @@
     step = 1,
     optional = false,
   }: {
-    /** Undefined only where it is optional: the field is empty then. */
     value: number | undefined;
     label: string;
     error?: string;
@@ -16,21 +17,14 @@
     step?: number;
     optional?: boolean;
   } = $props();
-
-  function take(text: string) {
-    if (text !== '') value = Number(text);
-    else if (optional) value = undefined;
-  }
 </script>
 
-<input
-  class="input input-sm w-20 px-2 text-center font-semibold"
-  class:input-error={error}
-  type="number"
+<NumberInput
+  class="input w-20 px-2 text-center font-semibold input-sm {error ? 'input-error' : ''}"
   aria-label={label}
   aria-invalid={error ? 'true' : undefined}
   {min}
   {step}
-  value={value ?? ''}
-  oninput={(e) => take(e.currentTarget.value)}
+  {optional}
+  bind:value
 />

@@ -37,7 +37,7 @@
     color: var(--color-ink);
   }
   .keys::backdrop {
-    background: rgb(0 0 0 / 0.35);
+    background: var(--color-shade);
   }
   dl {
     display: grid;

@@ -1,13 +1,12 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
+  import { age } from '$lib/links/words';
 
   /** The freshness of every calendar in use, at the foot of the screen: one small arch a calendar. */
   let { pulse }: { pulse: Shape<'Pulse'>[] } = $props();
 
   const troubled = $derived(pulse.filter((c) => c.state !== 'fresh' && c.state !== 'waiting'));
   const slowest = $derived(pulse.reduce((s, c) => (c.ago > s ? c.ago : s), -1));
-  const age = (s: number) =>
-    s < 90 ? `${s} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${Math.round(s / 3600)} h`;
   const words = (c: Shape<'Pulse'>) =>
     `${c.staff.name}, ${c.calendar}: ${c.error || (c.ago < 0 ? 'not read yet' : `read ${age(c.ago)} ago`)}`;
 </script>

@@ -48,7 +48,7 @@
     border-radius: 8px;
     background: var(--color-base-100);
     color: var(--color-ink);
-    box-shadow: 0 6px 20px rgb(0 0 0 / 0.18);
+    box-shadow: 0 6px 20px var(--color-shade);
   }
   .copies:popover-open {
     display: grid;

@@ -322,7 +322,7 @@
     }
   }
   /* Where not even the initials fit, the form alone stands; its words come on hover and focus. */
-  @container (max-width: 27px) {
+  @container (max-width: 12px) {
     .seal {
       display: none;
     }
@@ -332,7 +332,7 @@
       letter-spacing: -0.03em;
     }
   }
-  @container (max-width: 15px) {
+  @container (max-width: 2px) {
     .solid b {
       visibility: hidden;
     }

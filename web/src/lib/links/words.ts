@@ -8,7 +8,8 @@ export function span(minutes: number): string {
   return minutes % 60 === 0 ? `${minutes / 60} h` : `${minutes} min`;
 }
 
-function age(seconds: number): string {
+/** An age, as 12 s, 5 min or 3 h. */
+export function age(seconds: number): string {
   if (seconds < 90) return `${seconds} s`;
   return seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${Math.round(seconds / 3600)} h`;
 }

@@ -1,5 +1,6 @@
 <script lang="ts">
   import Field from './Field.svelte';
+  import NumberInput from './NumberInput.svelte';
 
   let {
     value = $bindable(),
@@ -19,23 +20,10 @@
     step?: number;
     optional?: boolean;
   } = $props();
-
-  function take(text: string) {
-    if (text !== '') value = Number(text);
-    else if (optional) value = undefined;
-  }
 </script>
 
 <Field {label} {hint} {error}>
   {#snippet children(tie)}
-    <input
-      class="input w-full"
-      type="number"
-      {min}
-      {step}
-      value={value ?? ''}
-      oninput={(e) => take(e.currentTarget.value)}
-      {...tie}
-    />
+    <NumberInput class="input w-full" {min} {step} {optional} bind:value {...tie} />
   {/snippet}
 </Field>
