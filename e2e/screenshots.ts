@@ -16,7 +16,7 @@ const pictures = [
   { name: "hours", path: "/team/1", shows: "Save the hours" },
   { name: "calendars", path: "/team/3/calendars", shows: "block Bryn’s time" },
   { name: "services", path: "/services", shows: "Concert tuning" },
-  { name: "service", path: "/services/1", shows: "Who performs it" },
+  { name: "service", path: "/services/1", shows: "What a client would see" },
   { name: "house", path: "/house", shows: "Stocktaking" },
   { name: "page", path: "/book/home-tuning", shows: "Soonest" },
   {
