@@ -30,6 +30,7 @@ type Preview struct {
 	Effect   string         `json:"effect" doc:"What the change wins or loses, in a sentence; empty when nothing changes."`
 	Misfits  []Misfit       `json:"misfits" doc:"Bookings that would no longer fit, the first of them."`
 	Count    int            `json:"misfitCount"`
+	Day      *PreviewLanes  `json:"day,omitempty" doc:"The day that was asked for, person by person."`
 }
 
 // BudgetStep is how many starts one rule costs.
@@ -67,6 +68,19 @@ type Tick struct {
 	Offered bool `json:"offered"`
 }
 
+// PreviewLanes is one day of those who perform the service, with its starts as the
+// rules would have them.
+type PreviewLanes struct {
+	Date   string     `json:"date" format:"date"`
+	From   string     `json:"from" format:"date-time"`
+	To     string     `json:"to" format:"date-time"`
+	Now    string     `json:"now" format:"date-time"`
+	Notice string     `json:"notice" format:"date-time"`
+	Last   string     `json:"last" format:"date-time"`
+	Marks  []Mark     `json:"marks"`
+	Lanes  []WallLane `json:"lanes"`
+}
+
 // previewWeeks is how far ahead a preview looks.
 const previewWeeks = 4
 
@@ -80,6 +94,8 @@ func (s *server) registerPreview(a huma.API) {
 func (s *server) previewService(ctx context.Context, in *struct {
 	Service store.ID `query:"service" minimum:"0" doc:"The service that is being edited, or 0 for a new one."`
 	Now     string   `query:"now" maxLength:"16" doc:"As if it were another moment: date and time on the business's clock, as 2026-03-02T08:00."`
+	Day     string   `query:"day" maxLength:"10" doc:"A date of the four weeks that is wanted person by person, or empty."`
+	Clock   string   `query:"clock" enum:"24,12" default:"24"`
 	Body    ServiceFields
 }) (*body[Preview], error) {
 	db := s.DB.Read(ctx)
@@ -95,12 +111,11 @@ func (s *server) previewService(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	v := previewing{db: db, zone: zone, now: span.At(s.Now())}
-	if in.Now != "" {
-		if v.now, err = wallMoment(in.Now, zone); err != nil {
-			return nil, err
-		}
+	now, err := s.asIf(db, in.Now)
+	if err != nil {
+		return nil, err
 	}
+	v := previewing{db: db, text: texts{zone: zone, twelve: in.Clock == "12"}, zone: zone, now: now}
 	v.from = zone.DateAt(v.now).Monday()
 	q, after, err := v.answer(row, staff)
 	if err != nil {
@@ -129,16 +144,27 @@ func (s *server) previewService(ctx context.Context, in *struct {
 		}
 		out.Count = len(fresh)
 		for _, m := range fresh[:min(5, len(fresh))] {
-			out.Misfits = append(out.Misfits, renderMisfit(m, texts{zone: zone}))
+			out.Misfits = append(out.Misfits, renderMisfit(m, v.text))
 		}
 	}
 	v.budget(&out, q, staff, after, before)
 	v.days(&out, q, after, before)
-	return answer(out, nil)
+	if in.Day != "" {
+		out.Day, err = v.lanes(in.Day, row, staff, after)
+	}
+	return answer(out, err)
 }
 
-// wallMoment reads a date and a time on the clock of a zone.
-func wallMoment(text string, zone hours.Zone) (span.Instant, error) {
+// asIf reads a moment on the business's clock, as if it were now; now when it is
+// empty.
+func (s *server) asIf(db *gorm.DB, text string) (span.Instant, error) {
+	if text == "" {
+		return span.At(s.Now()), nil
+	}
+	zone, err := schedule.Zone(db)
+	if err != nil {
+		return 0, err
+	}
 	day, clock, _ := strings.Cut(text, "T")
 	d, err1 := hours.ParseDate(day)
 	w, err2 := hours.ParseWall(clock)
@@ -151,6 +177,7 @@ func wallMoment(text string, zone hours.Zone) (span.Instant, error) {
 // previewing is one preview.
 type previewing struct {
 	db   *gorm.DB
+	text texts
 	zone hours.Zone
 	now  span.Instant
 	from hours.LocalDate
@@ -213,7 +240,6 @@ func (v previewing) budget(out *Preview, q offer.Question, staff []store.Staff, 
 	b, was := after.Budget(), before.Budget()
 	out.Possible, out.Offered = b.Candidates, b.Offered
 	columns := offer.Columns()
-	text := texts{zone: v.zone}
 	for _, code := range offer.Codes() {
 		step := BudgetStep{Code: string(code), Name: columns[code], Lost: b.Lost[code], Was: -1, Starts: []PreviewLoss{}}
 		if out.Was >= 0 {
@@ -225,7 +251,7 @@ func (v previewing) budget(out *Preview, q offer.Question, staff []store.Staff, 
 		for _, s := range l.Starts {
 			n := slices.Index(offer.Codes(), s.Refused.First())
 			if n >= 0 && len(out.Steps[n].Starts) < shownLosses {
-				out.Steps[n].Starts = append(out.Steps[n].Starts, PreviewLoss{s.At.String(), text.local(s.At).Format("Mon 2 Jan, 15:04"), NamedID{staff[i].ID, staff[i].Name}})
+				out.Steps[n].Starts = append(out.Steps[n].Starts, PreviewLoss{s.At.String(), v.text.moment(s.At), NamedID{staff[i].ID, staff[i].Name}})
 			}
 		}
 	}
@@ -273,13 +299,40 @@ func (v previewing) days(out *Preview, q offer.Question, after, before offer.Ans
 			slices.SortFunc(day.Ticks, func(a, b Tick) int { return a.Minute - b.Minute })
 			for _, t := range day.Ticks {
 				if t.Offered {
-					day.Times = append(day.Times, hours.WallTime(t.Minute).String())
+					day.Times = append(day.Times, v.text.clock(o.Starting(d, t.Minute)))
 				}
 			}
 			week = append(week, day)
 		}
 		out.Weeks = append(out.Weeks, week)
 	}
+}
+
+// lanes draws a day of those who perform the service.
+func (v previewing) lanes(date string, row store.Service, staff []store.Staff, after offer.Answer) (*PreviewLanes, error) {
+	day, err := hours.ParseDate(date)
+	if err != nil {
+		return nil, wrong("query.day", "This is not a date, as in 2026-03-02.")
+	}
+	look := viewing{zone: v.zone, text: v.text, first: day, days: 1}
+	lanes, err := look.lanesOf(v.db, staff)
+	if err != nil {
+		return nil, err
+	}
+	starts := map[store.ID][]offer.Start{}
+	for i, l := range after.Lanes {
+		starts[staff[i].ID] = append([]offer.Start{}, l.Starts...)
+	}
+	shown := reach(lanes, day, 1)
+	out := PreviewLanes{Date: date, Now: v.now.String(), Marks: shown.marks(look.offsets(), day, v.text), Lanes: []WallLane{}}
+	out.From, out.To = shown.on(look.offsets(), day)
+	if out.Notice, out.Last, err = look.bounds(row, v.now); err != nil {
+		return nil, err
+	}
+	for _, l := range lanes {
+		out.Lanes = append(out.Lanes, l.on(day, shown, starts))
+	}
+	return &out, nil
 }
 
 // staffByIDs returns staff members in the order asked for.

@@ -25,6 +25,11 @@ func (x texts) clock(i span.Instant) string {
 	return x.local(i).Format("15:04")
 }
 
+// moment writes a date and a time: Tue 24 Nov, 10:00.
+func (x texts) moment(i span.Instant) string {
+	return x.local(i).Format("Mon 2 Jan, ") + x.clock(i)
+}
+
 func (x texts) stretch(s span.Span) Stretch {
 	return Stretch{s.Start().String(), s.End().String(), x.clock(s.Start()) + "–" + x.clock(s.End())}
 }

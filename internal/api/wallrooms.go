@@ -15,8 +15,8 @@ type WallRoom struct {
 }
 
 // rooms returns the rooms and equipment in use with the visits of some lanes that
-// hold them.
-func rooms(db *gorm.DB, lanes []WallLane) ([]WallRoom, error) {
+// hold them, by the business's clock.
+func rooms(db *gorm.DB, lanes []WallLane, text texts) ([]WallRoom, error) {
 	out := []WallRoom{}
 	var rows []store.Resource
 	if err := db.Where("archived_at = 0").Order("kind, name, id").Limit(pageSize).Find(&rows).Error; err != nil || len(rows) == 0 {
@@ -42,6 +42,7 @@ func rooms(db *gorm.DB, lanes []WallLane) ([]WallRoom, error) {
 			if h.ResourceID == r.ID {
 				v := visits[h.VisitID]
 				v.Clash = "" // it is the person's, not the room's
+				v.Stretch, v.Occupied = text.stretch(v.span()), text.stretch(v.Occupied.span())
 				room.Visits = append(room.Visits, v)
 			}
 		}

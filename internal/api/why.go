@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 
@@ -56,36 +57,80 @@ var ruleNames = map[offer.Code]string{"past": "Ahead", "notice": "Notice", "wind
 
 func (s *server) registerWhy(a huma.API) {
 	huma.Register(a, get("/api/why", "getWhy", "Why a start is offered or not"), s.getWhy)
+	huma.Register(a, post("/api/services/why", "previewWhy", "Why a start would be offered or not by rules that are not saved", http.StatusOK), s.previewWhy)
+}
+
+// WhyQuery asks about one start of one person.
+type WhyQuery struct {
+	Staff store.ID `query:"staff" required:"true" minimum:"1"`
+	At    string   `query:"at" required:"true" doc:"An instant; it need not be one at which visits begin."`
+	Clock string   `query:"clock" enum:"24,12" default:"24"`
 }
 
 func (s *server) getWhy(ctx context.Context, in *struct {
+	WhyQuery
 	Service store.ID `query:"service" required:"true" minimum:"1"`
-	Staff   store.ID `query:"staff" required:"true" minimum:"1"`
-	At      string   `query:"at" required:"true" doc:"An instant; it need not be one at which visits begin."`
 }) (*body[Why], error) {
-	at, err := span.Parse(in.At)
-	if err != nil {
-		return nil, wrong("query.at", "This is not an instant, as in 2026-03-02T08:00:00Z.")
-	}
-	at = at / 60 * 60
 	db := s.DB.Read(ctx)
 	var service store.Service
 	if err := db.Take(&service, in.Service).Error; err != nil {
 		return nil, found(err, "service")
 	}
+	staff, err := schedule.Performers(db, service.ID)
+	if err != nil {
+		return nil, err
+	}
+	return explaining{db, service, staff, span.At(s.Now()), false}.explain(in.WhyQuery)
+}
+
+func (s *server) previewWhy(ctx context.Context, in *struct {
+	WhyQuery
+	Service store.ID `query:"service" minimum:"0" doc:"The service that is being edited, or 0 for a new one."`
+	Now     string   `query:"now" maxLength:"16" doc:"As if it were another moment, as in a preview."`
+	Body    ServiceFields
+}) (*body[Why], error) {
+	db := s.DB.Read(ctx)
+	now, err := s.asIf(db, in.Now)
+	if err != nil {
+		return nil, err
+	}
+	service := store.Service{ID: in.Service, Name: in.Body.Name}
+	if err := in.Body.rules(&service); err != nil {
+		return nil, err
+	}
+	staff, err := staffByIDs(db, in.Body.Staff)
+	if err != nil {
+		return nil, err
+	}
+	return explaining{db, service, staff, now, true}.explain(in.WhyQuery)
+}
+
+// explaining is a question why: by which rules, of whom, and when it is asked.
+type explaining struct {
+	db      *gorm.DB
+	service store.Service
+	staff   []store.Staff // who perform it
+	now     span.Instant
+	unsaved bool // the rules are being edited
+}
+
+// explain says what each rule says of one start of one person.
+func (e explaining) explain(asked WhyQuery) (*body[Why], error) {
+	db, service, staff := e.db, e.service, e.staff
+	at, err := span.Parse(asked.At)
+	if err != nil {
+		return nil, wrong("query.at", "This is not an instant, as in 2026-03-02T08:00:00Z.")
+	}
+	at = at / 60 * 60
 	member := store.Staff{}
-	if err := db.Take(&member, in.Staff).Error; err != nil {
+	if err := db.Take(&member, asked.Staff).Error; err != nil {
 		return nil, found(err, "staff member")
 	}
 	zone, err := schedule.Zone(db)
 	if err != nil {
 		return nil, err
 	}
-	staff, err := schedule.Performers(db, service.ID)
-	if err != nil {
-		return nil, err
-	}
-	text := texts{zone: zone}
+	text := texts{zone: zone, twelve: asked.Clock == "12"}
 	visit := span.For(at, service.Length)
 	out := Why{At: at.String(), Staff: NamedID{member.ID, member.Name}, Service: NamedID{service.ID, service.Name}, Page: service.Slug, Paused: service.Paused,
 		Words: text.local(at).Format("Monday 2 January, ") + text.stretch(visit).Label, Rules: []WhyRule{}, Own: []NearStart{}, Others: []NearStart{}}
@@ -94,7 +139,7 @@ func (s *server) getWhy(ctx context.Context, in *struct {
 		if err != nil {
 			return nil, err
 		}
-		out.Away = (texts{zone: own}).stretch(visit).Label + " in " + city(own)
+		out.Away = (texts{zone: own, twelve: text.twelve}).stretch(visit).Label + " in " + city(own)
 	}
 	i := slices.IndexFunc(staff, func(m store.Staff) bool { return m.ID == member.ID })
 	out.Performs = i >= 0
@@ -102,7 +147,7 @@ func (s *server) getWhy(ctx context.Context, in *struct {
 		staff, i = append(staff, member), len(staff)
 	}
 	day := zone.DateAt(at)
-	q, err := schedule.Question(db, schedule.Asked{Now: span.At(s.Now()), Service: service, From: day - 3, To: day + 11, Staff: staff})
+	q, err := schedule.Question(db, schedule.Asked{Now: e.now, Service: service, From: day - 3, To: day + 11, Staff: staff})
 	if err != nil {
 		return nil, err
 	}
@@ -110,13 +155,13 @@ func (s *server) getWhy(ctx context.Context, in *struct {
 	out.Offset, out.Offered = trail.Offset, trail.Offered() && out.Performs && !service.Paused
 	for _, v := range trail.Verdicts {
 		r := WhyRule{Code: string(v.Code), Name: ruleNames[v.Code], Held: !v.Refused, Detail: v.Detail}
-		if err := s.source(db, &r, q.Staff[i].Schedule, member, service, at, q.Closures); err != nil {
+		if err := e.source(&r, q.Staff[i].Schedule, member, at, q.Closures); err != nil {
 			return nil, err
 		}
 		out.Rules = append(out.Rules, r)
 	}
 	if !service.Paused {
-		s.nearest(&out, q.Answer(), staff, at, text)
+		nearest(&out, q.Answer(), staff, at, text)
 	}
 	return answer(out, nil)
 }
@@ -126,7 +171,7 @@ const nearStarts = 4
 
 // nearest finds offered starts nearby: of this person, and of each other one the
 // nearest.
-func (s *server) nearest(out *Why, a offer.Answer, staff []store.Staff, at span.Instant, text texts) {
+func nearest(out *Why, a offer.Answer, staff []store.Staff, at span.Instant, text texts) {
 	near := func(lane offer.Lane, most int) []NearStart {
 		var open []span.Instant
 		for _, start := range lane.Starts {
@@ -140,7 +185,7 @@ func (s *server) nearest(out *Why, a offer.Answer, staff []store.Staff, at span.
 		m := staff[lane.Staff]
 		var list []NearStart
 		for _, o := range open {
-			list = append(list, NearStart{o.String(), text.local(o).Format("Mon 2 Jan, 15:04"), NamedID{m.ID, m.Name}})
+			list = append(list, NearStart{o.String(), text.moment(o), NamedID{m.ID, m.Name}})
 		}
 		return list
 	}
@@ -154,7 +199,7 @@ func (s *server) nearest(out *Why, a offer.Answer, staff []store.Staff, at span.
 		// At the same time with somebody else is nearer than any other time.
 		if slices.ContainsFunc(l.Starts, func(x offer.Start) bool { return x.At == at && x.Refused == 0 }) {
 			m := staff[l.Staff]
-			out.Others = append(out.Others, NearStart{at.String(), text.local(at).Format("Mon 2 Jan, 15:04"), NamedID{m.ID, m.Name}})
+			out.Others = append(out.Others, NearStart{at.String(), text.moment(at), NamedID{m.ID, m.Name}})
 		} else {
 			out.Others = append(out.Others, near(l, 1)...)
 		}
@@ -164,8 +209,12 @@ func (s *server) nearest(out *Why, a offer.Answer, staff []store.Staff, at span.
 }
 
 // source says where the values of a rule come from, and where they are changed.
-func (s *server) source(db *gorm.DB, r *WhyRule, sched hours.Schedule, member store.Staff, service store.Service, at span.Instant, closures []hours.LocalDate) error {
+func (e explaining) source(r *WhyRule, sched hours.Schedule, member store.Staff, at span.Instant, closures []hours.LocalDate) error {
 	person := fmt.Sprintf("/team/%d", member.ID)
+	rules, path := "Rules of "+e.service.Name, fmt.Sprintf("/services/%d", e.service.ID)
+	if e.unsaved {
+		rules, path = "The values in the form", ""
+	}
 	switch offer.Code(r.Code) {
 	case "past":
 		r.Source = "The clock"
@@ -186,16 +235,15 @@ func (s *server) source(db *gorm.DB, r *WhyRule, sched hours.Schedule, member st
 	case "busy":
 		r.Path = person + "/calendars"
 		var calendars []store.Calendar
-		if err := db.Joins("JOIN links l ON l.id = calendars.link_id").Where("l.staff_id = ? AND blocks = 1", member.ID).Order("name").Find(&calendars).Error; err != nil {
+		if err := e.db.Joins("JOIN links l ON l.id = calendars.link_id").Where("l.staff_id = ? AND blocks = 1", member.ID).Order("name").Find(&calendars).Error; err != nil {
 			return err
 		}
 		var parts []string
-		now := span.At(s.Now())
 		for _, c := range calendars {
 			if c.ReadAt == 0 {
 				parts = append(parts, c.Name+", not read yet")
 			} else {
-				parts = append(parts, c.Name+", read "+ago(now-c.ReadAt)+" ago")
+				parts = append(parts, c.Name+", read "+ago(e.now-c.ReadAt)+" ago")
 			}
 		}
 		if r.Source = strings.Join(parts, "; "); r.Source == "" {
@@ -206,12 +254,12 @@ func (s *server) source(db *gorm.DB, r *WhyRule, sched hours.Schedule, member st
 	case "resource":
 		r.Source, r.Path = "Rooms and equipment", "/house"
 	case "cap":
-		r.Source, r.Path = "Rules of "+service.Name, fmt.Sprintf("/services/%d", service.ID)
+		r.Source, r.Path = rules, path
 		if member.CapPerDay != nil {
 			r.Source += ", and cap of " + member.Name
 		}
 	default:
-		r.Source, r.Path = "Rules of "+service.Name, fmt.Sprintf("/services/%d", service.ID)
+		r.Source, r.Path = rules, path
 	}
 	return nil
 }

@@ -1,11 +1,14 @@
-/** Whether times are written by 24 hours or by 12: this browser's choice. */
-const key = 'niche.clock';
+/** How this browser wants times: by 24 hours or by 12, and by whose clock on the wall. */
+type Choice = { kind: '24' | '12'; zones: 'business' | 'person' };
 
-export const clock = $state<{ kind: '24' | '12' }>({
-  kind: localStorage.getItem(key) === '12' ? '12' : '24',
+const keys = { kind: 'niche.clock', zones: 'niche.zones' } as const;
+
+export const clock = $state<Choice>({
+  kind: localStorage.getItem(keys.kind) === '12' ? '12' : '24',
+  zones: localStorage.getItem(keys.zones) === 'person' ? 'person' : 'business',
 });
 
-export function turnClock(): void {
-  clock.kind = clock.kind === '24' ? '12' : '24';
-  localStorage.setItem(key, clock.kind);
+export function choose<K extends keyof Choice>(key: K, value: Choice[K]): void {
+  clock[key] = value;
+  localStorage.setItem(keys[key], value);
 }

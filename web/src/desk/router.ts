@@ -5,6 +5,7 @@ export const { p, navigate, route, isActive } = createRouter({
   '/': Wall,
   '/team': () => import('./routes/Team.svelte'),
   '/team/:id': () => import('./routes/PersonHours.svelte'),
+  '/team/:id/week': () => import('./routes/PersonWeek.svelte'),
   '/team/:id/calendars': () => import('./routes/PersonCalendars.svelte'),
   '/team/:id/details': () => import('./routes/PersonDetails.svelte'),
   '/services': () => import('./routes/Services.svelte'),

@@ -10,13 +10,14 @@
     children,
   }: {
     member: Shape<'StaffMember'>;
-    here: 'hours' | 'calendars' | 'details';
+    here: 'hours' | 'week' | 'calendars' | 'details';
     sentence: Snippet;
     children: Snippet;
   } = $props();
 
   const tabs = $derived([
     { key: 'hours', label: 'Hours', href: `/team/${member.id}` },
+    { key: 'week', label: 'Week', href: `/team/${member.id}/week` },
     { key: 'calendars', label: 'Calendars', href: `/team/${member.id}/calendars` },
     { key: 'details', label: 'Details', href: `/team/${member.id}/details` },
   ]);

@@ -5,6 +5,7 @@
   import Archive from '$lib/ui/Archive.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import { clock } from '../clock.svelte';
   import { navigate, route } from '../router';
   import Budget from '../service/Budget.svelte';
   import { formOf, fresh, noticeWords, windowWords, type Form } from '../service/form';
@@ -25,7 +26,9 @@
 
   let preview = $state<Shape<'Preview'>>();
   let now = $state('');
-  let asked = 0;
+  /** The day that is opened, person by person. */
+  let day = $state('');
+  let turns = 0;
 
   /** The values to be shown, once they are there; a name is not needed for that. */
   function previewed(): Form | undefined {
@@ -33,36 +36,22 @@
     return id && !kept ? undefined : { ...body, name: body.name || 'New', slug: '' };
   }
 
-  // What the values in the form would do is asked at every change. An older answer never covers a newer one, and
-  // values that cannot be read leave the last picture as it is.
-  $effect(() => {
+  /** Asks what the values in the form would do. An older answer never covers a newer one, and values that cannot be read leave the last picture as it is. */
+  async function draw() {
     const body = previewed();
-    const turn = ++asked;
-    void now;
+    const turn = ++turns;
     if (!body) return;
-    const timer = setTimeout(async () => {
-      try {
-        const got = await data(
-          api.POST('/api/services/preview', { params: { query: { service: id, now } }, body }),
-        );
-        if (turn === asked) preview = got;
-      } catch {
-        // The fields say what is wrong when it is saved.
-      }
-    }, 40);
+    const params = { query: { service: id, now, day, clock: clock.kind } };
+    const got = await data(api.POST('/api/services/preview', { params, body })).catch(() => undefined);
+    if (got && turn === turns) preview = got;
+  }
+  $effect(() => {
+    void [previewed(), now, day, clock.kind];
+    const timer = setTimeout(() => void draw(), 40);
     return () => clearTimeout(timer);
   });
-  $effect(() => listen(() => void refresh()));
-  /** What others change (a booking, a personal event, hours) changes the picture too. */
-  async function refresh() {
-    const body = previewed();
-    const turn = ++asked;
-    if (!body) return;
-    const got = await data(
-      api.POST('/api/services/preview', { params: { query: { service: id, now } }, body }),
-    ).catch(() => undefined);
-    if (got && turn === asked) preview = got;
-  }
+  // What others change (a booking, a personal event, hours) changes the picture too.
+  $effect(() => listen(() => void draw()));
 
   const changed = $derived(JSON.stringify(form) !== kept);
   const occupied = $derived(form.length + form.bufferBefore + form.bufferAfter);
@@ -178,7 +167,15 @@
       </div>
     </form>
     {#if preview}
-      <div class="beside"><Budget {preview} service={id} bind:now /></div>
+      <div class="beside">
+        <Budget
+          {preview}
+          service={id}
+          bind:now
+          bind:shown={day}
+          draft={changed || now ? previewed() : undefined}
+        />
+      </div>
     {/if}
   </div>
 {/if}
@@ -200,6 +197,10 @@
       position: sticky;
       top: 16px;
       align-self: start;
+      max-height: calc(100dvh - 32px);
+      overflow-y: auto;
+      margin: -4px;
+      padding: 4px;
     }
   }
 </style>

@@ -1,50 +1,48 @@
 <script lang="ts">
-  import ChevronLeft from '@lucide/svelte/icons/chevron-left';
-  import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { searchParams } from 'sv-router';
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
-  import { between, left } from '$lib/lane/geometry';
-  import Hours from '$lib/lane/Hours.svelte';
-  import Lane from '$lib/lane/Lane.svelte';
+  import { addDays, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
+  import { clock } from '../clock.svelte';
+  import { ask, asked, unask } from '../why';
   import BookingPanel from '../wall/BookingPanel.svelte';
-  import { addDays } from '$lib/hours/dates';
-  import { clock, turnClock } from '../clock.svelte';
+  import Day from '../wall/Day.svelte';
   import Keys from '../wall/Keys.svelte';
   import Month from '../wall/Month.svelte';
+  import Pulse from '../wall/Pulse.svelte';
+  import Tools from '../wall/Tools.svelte';
+  import { views, type View } from '../wall/views';
   import Week from '../wall/Week.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
-  import { layersOf, solidOf } from '../wall/layers';
-  import Pulse from '../wall/Pulse.svelte';
-  import Ribbon from '../wall/Ribbon.svelte';
 
   let wall = $state<Shape<'Wall'>>();
   let fault = $state('');
   let picked = $state('');
-  let asked = 0;
+  let turns = 0;
 
   const date = $derived(String(searchParams.get('date') ?? ''));
   const service = $derived(Number(searchParams.get('service') ?? 0));
-
-  const views = ['day', 'week', 'month'] as const;
-  type View = (typeof views)[number];
   const view = $derived<View>(views.find((v) => v === searchParams.get('view')) ?? 'day');
   const person = $derived(Number(searchParams.get('person') ?? 0));
+  const why = $derived(asked());
   let spanTitle = $state('');
+  /** The lanes that the week shows. */
+  let weekLanes = $state<Shape<'WallLane'>[]>([]);
   let keys: ReturnType<typeof Keys>;
-  let jump = $state<HTMLInputElement>();
+  let tools = $state<ReturnType<typeof Tools>>();
 
-  async function load(date: string, service: number, kind = clock.kind) {
-    const turn = ++asked;
+  async function load(date: string, service: number) {
+    const turn = ++turns;
+    const query = { date, service, clock: clock.kind, zones: clock.zones };
     try {
-      const got = await data(api.GET('/api/wall', { params: { query: { date, service, clock: kind } } }));
-      if (turn === asked) [wall, fault] = [got, ''];
+      const got = await data(api.GET('/api/wall', { params: { query } }));
+      if (turn === turns) [wall, fault] = [got, ''];
     } catch (cause) {
-      if (turn === asked) fault = problemOf(cause).message;
+      if (turn === turns) fault = problemOf(cause).message;
     }
   }
-  $effect(() => void load(date, service, clock.kind));
+  $effect(() => void load(date, service));
   $effect(() => listen(() => void load(date, service)));
   // The now-line moves and calendars age also when nothing else happens.
   $effect(() => {
@@ -52,43 +50,50 @@
     return () => clearInterval(timer);
   });
 
-  const axis = $derived(wall ? between({ start: wall.from, end: wall.to }) : { start: 0, end: 1 });
-  const now = $derived(wall ? Date.parse(wall.now) : 0);
-  const ends = $derived({ from: axis.start, to: axis.end });
-  const marks = $derived(
-    (wall?.marks ?? [])
-      .map((m) => ({ at: Date.parse(m.at), label: m.label }))
-      // A mark under the label of the now-line could not be read.
-      .filter((m) => Math.abs(left(ends, m.at) - left(ends, now)) > 3.3 || now < ends.from || now > ends.to),
+  const inZone = (options: Intl.DateTimeFormatOptions, at: number, language = 'en-GB') =>
+    new Intl.DateTimeFormat(language, { timeZone: wall?.zone, ...options }).format(at);
+  const dateOf = (at: string) => inZone({}, Date.parse(at), 'en-CA');
+  const today = $derived(wall ? dateOf(wall.now) : '');
+  const nowWords = $derived(
+    wall
+      ? inZone(
+          {
+            hour: clock.kind === '12' ? 'numeric' : '2-digit',
+            minute: '2-digit',
+            hour12: clock.kind === '12',
+          },
+          Date.parse(wall.now),
+        )
+      : '',
   );
-  const today = $derived(wall?.now.slice(0, 10) ?? '');
   const found = $derived(
-    wall?.lanes
+    (view === 'week' ? weekLanes : (wall?.lanes ?? []))
       .flatMap((l) => l.visits.map((v) => ({ visit: v, staff: l.staff.name })))
       .find((f) => String(f.visit.id) === picked),
   );
+  const title = $derived(view === 'day' ? (wall?.title ?? '') : spanTitle);
+  /** The next day of the ribbon on which somebody works. */
+  const nextOpen = $derived(wall?.days.find((d) => d.open && d.date > (wall?.date ?? '')));
+  const idle = $derived(
+    !!wall && view === 'day' && wall.lanes.every((l) => !l.open.length && !l.visits.length),
+  );
 
-  /** What is asked about, kept in the address so that it can be sent to a colleague: PERSON@INSTANT. */
-  const why = $derived.by(() => {
-    const [staff, at] = String(searchParams.get('why') ?? '').split('@');
-    const instant = Date.parse(at ?? '');
-    return staff && at && !Number.isNaN(instant) ? { staff: Number(staff), at, instant } : undefined;
-  });
-  const iso = (at: number) => new Date(at).toISOString().replace('.000', '');
-  function ask(staff: number, at: string) {
+  function close() {
     picked = '';
-    searchParams.set('why', `${staff}@${at}`);
-    const day = new Intl.DateTimeFormat('en-CA', { timeZone: wall?.zone }).format(Date.parse(at));
+    unask();
+  }
+  function question(staff: number, at: string | number) {
+    picked = '';
+    ask(staff, at);
+    const day = dateOf(typeof at === 'string' ? at : new Date(at).toISOString());
     if (wall && day !== wall.date) searchParams.set('date', day);
   }
   function pick(key: string) {
+    unask();
     picked = key;
-    searchParams.delete('why');
   }
-
   function show(day: string) {
-    picked = '';
-    searchParams.delete('why');
+    close();
     searchParams.set('date', day);
   }
   function move(by: -1 | 1) {
@@ -100,12 +105,15 @@
     show(new Date(Date.UTC(year ?? 0, (month ?? 1) - 1 + by, 1)).toISOString().slice(0, 10));
   }
   function look(at: View, who = 0) {
-    picked = '';
-    searchParams.delete('why');
+    close();
     if (at === 'day') searchParams.delete('view');
     else searchParams.set('view', at);
     if (who) searchParams.set('person', who);
     else searchParams.delete('person');
+  }
+  function openDay(day: string) {
+    look('day');
+    show(day);
   }
   function press(e: KeyboardEvent) {
     const target = e.target as HTMLElement;
@@ -116,12 +124,9 @@
       w: () => look('week'),
       m: () => look('month'),
       t: () => show(''),
-      j: () => jump?.focus(),
+      j: () => tools?.focusDate(),
       '?': () => keys.show(),
-      Escape: () => {
-        picked = '';
-        searchParams.delete('why');
-      },
+      Escape: close,
       ...(arrows ? { ArrowLeft: () => move(-1), ArrowRight: () => move(1) } : {}),
     };
     const act = does[e.key.length === 1 ? e.key.toLowerCase() : e.key];
@@ -130,89 +135,29 @@
       act();
     }
   }
-  const timeOf = (at: number) =>
-    new Intl.DateTimeFormat('en-GB', {
-      timeZone: wall?.zone,
-      hour: clock.kind === '12' ? 'numeric' : '2-digit',
-      minute: '2-digit',
-      hour12: clock.kind === '12',
-    }).format(at);
-  const names = { day: 'Day', week: 'Week', month: 'Month' };
 </script>
 
 <svelte:window onkeydown={press} />
-<svelte:head><title>{wall ? `Wall, ${wall.title}` : 'Wall'} · Niche</title></svelte:head>
+<svelte:head><title>{wall ? `Wall, ${title || wall.title}` : 'Wall'} · Niche</title></svelte:head>
 
 {#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
 {#if wall}
-  <div
-    class="tools flex flex-none flex-wrap items-center gap-x-4 gap-y-2 border-b border-edge bg-base-100 px-4 py-1.5"
-  >
-    {#if view === 'month'}<b class="text-base">{spanTitle}</b>
-    {:else}<Ribbon days={wall.days} date={wall.date} {today} onpick={show} />{/if}
-    <div class="ml-auto flex flex-wrap items-center gap-3">
-      <div class="join" role="group" aria-label="View">
-        {#each views as v (v)}
-          <button
-            class="btn join-item btn-sm"
-            class:btn-secondary={v === view}
-            aria-pressed={v === view}
-            onclick={() => look(v)}>{names[v]}</button
-          >
-        {/each}
-      </div>
-      {#if view === 'week'}
-        <select
-          class="select w-36 select-sm"
-          aria-label="Whose week"
-          value={person}
-          onchange={(e) => look('week', Number(e.currentTarget.value))}
-        >
-          <option value={0}>The team</option>
-          {#each wall.lanes as l (l.staff.id)}<option value={l.staff.id}>{l.staff.name}</option>{/each}
-        </select>
-      {/if}
-      <label class="flex items-center gap-2 text-sm text-mute">
-        Show starts for
-        <select
-          class="select select-sm w-44 font-semibold text-ink"
-          value={wall.service}
-          onchange={(e) => searchParams.set('service', e.currentTarget.value)}
-        >
-          {#each wall.services as s (s.id)}<option value={s.id}>{s.name}</option>{:else}<option value={0}
-              >no service yet</option
-            >{/each}
-        </select>
-      </label>
-      <div class="join">
-        <button class="btn join-item btn-sm" aria-label="{names[view]} before" onclick={() => move(-1)}
-          ><ChevronLeft size={16} /></button
-        >
-        <button class="btn join-item btn-sm" onclick={() => show('')}>Today</button>
-        <button class="btn join-item btn-sm" aria-label="{names[view]} after" onclick={() => move(1)}
-          ><ChevronRight size={16} /></button
-        >
-      </div>
-      <input
-        class="input w-36 input-sm"
-        type="date"
-        aria-label="Jump to a date"
-        bind:this={jump}
-        value={wall.date}
-        onchange={(e) => e.currentTarget.value && show(e.currentTarget.value)}
-      />
-      <button
-        class="btn btn-ghost btn-sm"
-        aria-label="Clock of {clock.kind === '24' ? '24' : '12'} hours; change it"
-        onclick={turnClock}>{clock.kind} h</button
-      >
-      <button class="btn btn-ghost btn-square btn-sm" aria-label="Keys" onclick={() => keys.show()}>?</button>
-    </div>
-  </div>
-
+  <Tools
+    bind:this={tools}
+    {wall}
+    {view}
+    {person}
+    {title}
+    {today}
+    onlook={look}
+    onshow={show}
+    onmove={move}
+    onservice={(id) => searchParams.set('service', id)}
+    onkeys={() => keys.show()}
+  />
   <div class="flex grow">
-    <div class="min-w-0 grow px-4 pt-3">
-      <h1 class="sr-only">{wall.title}</h1>
+    <div class="min-w-0 grow px-4 pt-2">
+      <h1 class="sr-only">{view === 'day' ? wall.title : `${title}, ${view}`}</h1>
       {#if wall.lanes.length === 0}
         <div class="mx-auto grid max-w-lg gap-3 py-20">
           <h2 class="text-2xl">The wall is empty</h2>
@@ -220,105 +165,53 @@
           <a class="btn btn-primary justify-self-start" href="/team">Go to the team</a>
         </div>
       {:else}
+        {#if view === 'day' && (idle || wall.closed)}
+          <p class="closed" role="status">
+            <b>{wall.closed ? `Closed: ${wall.closed}.` : 'Nobody works on this day.'}</b>
+            {#if wall.closed && !idle}Who works all the same has a one-off day.{/if}
+            {#if nextOpen}
+              <button class="link-plain" onclick={() => show(nextOpen.date)}
+                >Go to {longDate(nextOpen.date).replace(/ \d{4}$/, '')}</button
+              >
+            {/if}
+            {#if wall.closed}<a class="link-plain" href="/house">Change the closures</a>{/if}
+          </p>
+        {/if}
         {#if view === 'week'}
-          <h2 class="pb-1 text-sm font-semibold">{spanTitle}</h2>
           <Week
             {date}
             staff={person}
             service={wall.service}
-            onday={(d) => {
-              look('day');
-              show(d);
-            }}
+            {picked}
+            {why}
+            onday={openDay}
             onperson={(id) => look('week', id)}
+            onpick={pick}
+            onask={question}
             ontitle={(t) => (spanTitle = t)}
+            onlanes={(lanes) => (weekLanes = lanes)}
           />
         {:else if view === 'month'}
-          <Month
-            {date}
-            onday={(d) => {
-              look('day');
-              show(d);
-            }}
-            ontitle={(t) => (spanTitle = t)}
-          />
+          <Month {date} onday={openDay} ontitle={(t) => (spanTitle = t)} />
         {:else}
-          <div class="board" style="--lanes:{wall.lanes.length + wall.rooms.length}">
-            <div class="pt-0.5 text-sm font-semibold whitespace-nowrap">
-              {wall.title.replace(/ \d{4}$/, '')}
-            </div>
-            <div class="relative">
-              <Hours axis={ends} {marks} />
-              {#if now > ends.from && now < ends.to}
-                <span class="now-label" style="left:{left(ends, now)}%">{timeOf(now)}</span>
-              {/if}
-            </div>
-            {#each wall.lanes as lane (lane.staff.id)}
-              <div class="who">
-                <a href="/team/{lane.staff.id}" class="font-bold hover:underline">{lane.staff.name}</a>
-                <p class="text-[0.8125rem] text-mute">{lane.note}</p>
-                {#if lane.clashes}
-                  <p class="text-[0.8125rem] font-semibold text-brick">
-                    {lane.clashes === 1 ? 'a clash' : `${lane.clashes} clashes`}
-                  </p>
-                {/if}
-                {#if lane.away}<p class="text-[0.8125rem] text-mute">{lane.away}</p>{/if}
-                {#if lane.nowhere}
-                  <a
-                    href="/team/{lane.staff.id}/calendars"
-                    class="text-[0.8125rem] font-semibold text-brick underline"
-                  >
-                    written nowhere
-                  </a>
-                {/if}
-              </div>
-              <section class="row" aria-label="{lane.staff.name}, {lane.note}">
-                <Lane
-                  axis={ends}
-                  layers={layersOf(wall, lane)}
-                  {picked}
-                  asked={why?.staff === lane.staff.id ? why.instant : undefined}
-                  onpick={(s) => pick(s.key)}
-                  onask={wall.service ? (at) => ask(lane.staff.id, iso(at)) : undefined}
-                />
-              </section>
-            {/each}
-            {#each wall.rooms as room (room.id)}
-              <div class="who">
-                <a href="/house" class="font-bold hover:underline">{room.name}</a>
-                <p class="text-[0.8125rem] text-mute">{room.kind}</p>
-              </div>
-              <section class="row room" aria-label="{room.name}, {room.kind}">
-                <Lane
-                  axis={ends}
-                  layers={{
-                    open: [{ start: ends.from - 1, end: ends.to + 1 }],
-                    solids: room.visits.map(solidOf),
-                    now,
-                  }}
-                  {picked}
-                  onpick={(s) => pick(s.key)}
-                />
-              </section>
-            {/each}
-          </div>
+          <Day {wall} {picked} {why} {nowWords} onpick={pick} onask={question} />
         {/if}
       {/if}
     </div>
-    {#if why && wall.service}
+    {#if why && wall.service && view !== 'month'}
       <WhyPanel
         service={wall.service}
         staff={why.staff}
         at={why.at}
         zone={wall.zone}
-        onmove={ask}
-        onclose={() => searchParams.delete('why')}
+        onmove={question}
+        onclose={unask}
       />
     {:else if found}
       <BookingPanel
         visit={found.visit}
         staff={found.staff}
-        title={wall.title}
+        title={longDate(dateOf(found.visit.start))}
         onclose={() => (picked = '')}
       />
     {/if}
@@ -328,48 +221,13 @@
 <Keys bind:this={keys} />
 
 <style>
-  .board {
-    display: grid;
-    grid-template-columns: 176px minmax(0, 1fr);
-    column-gap: 8px;
-    padding-bottom: 16px;
-  }
-  .who {
-    padding: 8px 4px 0 0;
-    line-height: 1.3;
-  }
-  .row {
-    height: 86px;
-    padding-bottom: 8px;
-  }
-  .row.room {
-    height: 62px;
-  }
-  @media print {
-    .board {
-      print-color-adjust: exact;
-    }
-    .row,
-    .row.room {
-      height: min(86px, calc(165mm / var(--lanes)));
-      padding-bottom: 3px;
-    }
-    .who {
-      padding-top: 2px;
-    }
-    .tools {
-      display: none;
-    }
-  }
-  .now-label {
-    position: absolute;
-    top: 1px;
-    transform: translateX(-50%);
-    padding: 1px 6px;
-    border-radius: 5px;
-    background: var(--color-gold);
-    color: var(--color-accent-content);
-    font-size: 0.75rem;
-    font-weight: 700;
+  .closed {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    margin-bottom: 6px;
+    padding: 9px 14px;
+    border-radius: 8px 8px 3px 3px;
+    background: var(--color-gold-soft);
   }
 </style>

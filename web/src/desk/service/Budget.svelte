@@ -1,5 +1,11 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
+  import Hours from '$lib/lane/Hours.svelte';
+  import Lane from '$lib/lane/Lane.svelte';
+  import { session } from '../session.svelte';
+  import { axisOf, layersOf } from '../wall/layers';
+  import WhyPanel from '../wall/WhyPanel.svelte';
+  import { ask, asked, unask, type Asked } from '../why';
   import Notice from '$lib/ui/Notice.svelte';
 
   /** Where the coming four weeks go with the values in the form: an arcade of what each rule costs. */
@@ -7,15 +13,20 @@
     preview,
     service,
     now = $bindable(),
+    shown = $bindable(),
+    draft,
   }: {
     preview: Shape<'Preview'>;
     service: number;
     /** As if it were another moment, on the business's clock; empty for the present one. */
     now: string;
+    /** The date that is opened. */
+    shown: string;
+    /** The values in the form, where they are not what is saved or another moment is asked about. */
+    draft?: Shape<'ServiceFields'>;
   } = $props();
 
   let opened = $state('');
-  let shown = $state('');
   const day = $derived(preview.weeks.flat().find((d) => d.date === shown));
 
   const steps = $derived(preview.steps.filter((s) => s.lost > 0 || s.was > 0));
@@ -36,9 +47,23 @@
   const number = (n: number) => n.toLocaleString('en-GB').replace(',', ' ');
   const busiest = $derived(Math.max(1, ...preview.weeks.flat().map((d) => d.offered)));
   const wallPath = (date: string) => `/?date=${date}&service=${service}`;
-  const whyPath = (s: Shape<'PreviewLoss'>) =>
-    `/?date=${s.at.slice(0, 10)}&service=${service}&why=${s.staff.id}@${s.at}`;
+  const why = $derived(asked());
+  const zone = $derived(session.now?.business?.zone ?? 'UTC');
+  const lanes = $derived(preview.day?.date === shown ? preview.day : undefined);
 </script>
+
+{#snippet trail(why: Asked)}
+  <WhyPanel
+    {service}
+    staff={why.staff}
+    at={why.at}
+    {zone}
+    draft={draft ? { fields: draft, now } : undefined}
+    inside
+    onmove={ask}
+    onclose={unask}
+  />
+{/snippet}
 
 <section class="grid gap-3" aria-label="The next four weeks">
   <div>
@@ -101,7 +126,10 @@
       {#if open.starts.length === 0}<p class="text-mute">None with the present values.</p>{/if}
       <ul class="flex flex-wrap gap-x-4 gap-y-1 text-sm">
         {#each open.starts as s (s.at + String(s.staff.id))}
-          <li><a class="link-plain" href={whyPath(s)}>{s.words}</a> {s.staff.name.split(' ')[0]}</li>
+          <li>
+            <button type="button" class="link-plain" onclick={() => ask(s.staff.id, s.at)}>{s.words}</button>
+            {s.staff.name.split(' ')[0]}
+          </li>
         {/each}
       </ul>
       {#if open.lost > open.starts.length}
@@ -109,6 +137,8 @@
       {/if}
     </div>
   {/if}
+
+  {#if why && !lanes}{@render trail(why)}{/if}
 
   <div class="flex flex-wrap items-center gap-x-3 gap-y-1 pt-2">
     <h2 class="text-lg">What a client would see</h2>
@@ -147,21 +177,49 @@
     {/each}
   </div>
   {#if day}
-    <div
-      class="sheet flex flex-wrap items-center gap-2 p-3"
-      role="region"
-      aria-label="Offered on {day.words}"
-    >
-      <b>{day.words}:</b>
-      {#each day.times as t (t)}<span class="token">{t}</span>{:else}<span class="text-mute"
-          >nothing is offered</span
-        >{/each}
-      <a class="link-plain ml-auto text-sm" href={wallPath(day.date)}>see the day on the wall</a>
+    <div class="sheet grid gap-2 p-3" role="region" aria-label="Offered on {day.words}">
+      <div class="flex flex-wrap items-center gap-2">
+        <b>{day.words}:</b>
+        {#each day.times as t (t)}<span class="token">{t}</span>{:else}<span class="text-mute"
+            >nothing is offered</span
+          >{/each}
+        <a class="link-plain ml-auto text-sm" href={wallPath(day.date)}>see the day on the wall</a>
+      </div>
+      {#if lanes}
+        {@const axis = axisOf(lanes)}
+        <div class="lanes">
+          <span></span>
+          <Hours {axis} marks={lanes.marks.map((m) => ({ at: Date.parse(m.at), label: m.label }))} />
+          {#each lanes.lanes as l (l.staff.id)}
+            <a class="truncate pt-1.5 text-sm font-semibold hover:underline" href="/team/{l.staff.id}"
+              >{l.staff.name}</a
+            >
+            <section class="lane-row" aria-label="{l.staff.name}, {l.note}">
+              <Lane
+                axis={axisOf(l)}
+                layers={layersOf(lanes, l)}
+                asked={why?.staff === l.staff.id ? why.instant : undefined}
+                onask={(at) => ask(l.staff.id, at)}
+              />
+            </section>
+          {/each}
+        </div>
+      {/if}
     </div>
   {/if}
+  {#if why && lanes}{@render trail(why)}{/if}
 </section>
 
 <style>
+  .lanes {
+    display: grid;
+    grid-template-columns: 96px minmax(0, 1fr);
+    column-gap: 8px;
+  }
+  .lane-row {
+    height: 62px;
+    padding-bottom: 5px;
+  }
   .arcade {
     display: flex;
     gap: 6px;

@@ -39,67 +39,70 @@
 </script>
 
 <aside class="w-80 flex-none border-l border-edge bg-base-100 p-4" aria-label="Booking">
-  <div class="flex items-start justify-between gap-2">
-    <p class="text-sm text-mute">{title}</p>
-    <button class="btn btn-ghost btn-xs btn-square" aria-label="Close" onclick={onclose}
-      ><X size={16} /></button
-    >
-  </div>
-  <h2 class="text-xl">{visit.client}</h2>
-  <p class="font-semibold">{visit.label} with {staff}</p>
-  <dl class="mt-3 grid grid-cols-[6.5rem_1fr] gap-x-2 gap-y-1.5 border-t border-base-300 pt-3 text-sm">
-    <dt class="text-mute">Service</dt>
-    <dd>{visit.service}</dd>
-    <dt class="text-mute">With buffers</dt>
-    <dd>{visit.occupied.label}</dd>
-    {#if visit.with.length}
-      <dt class="text-mute">Also</dt>
-      <dd>{visit.with.join(', ')}</dd>
-    {/if}
-    {#if visit.picked}
-      <dt class="text-mute">Picked</dt>
-      <dd>{visit.picked}</dd>
-    {/if}
-    <dt class="text-mute">Outside</dt>
-    <dd>{copyWords[visit.copy as CopyState]}{visit.copyNote ? `: ${visit.copyNote}` : ''}</dd>
-  </dl>
-  {#if visit.clash}
-    <div class="mt-3">
-      <Notice tone="wrong">
-        {visit.clash} Cancel the booking, let the client move it, or leave both: this mark goes as soon as they
-        no longer meet.
-      </Notice>
+  <div class="follow">
+    <div class="flex items-start justify-between gap-2">
+      <p class="text-sm text-mute">{title}</p>
+      <button class="btn btn-ghost btn-xs btn-square" aria-label="Close" onclick={onclose}
+        ><X size={16} /></button
+      >
     </div>
-  {/if}
-  {#if fault}<div class="mt-3"><Notice tone="wrong">{fault}</Notice></div>{/if}
-  <ul class="mt-3 grid gap-3">
-    {#each visit.clients as c (c.id)}
-      <li class="grid gap-1 border-t border-base-300 pt-3 text-sm">
-        {#if shared}<b>{c.name}{c.places > 1 ? `, ${c.places} places` : ''}</b>{/if}
-        <span>Reference <b>{c.reference}</b></span>
-        <span class="break-words text-mute">{c.mail}</span>
-        {#if c.status === 'pending'}
-          <Notice>It waits for you: a calendar could not be read when it was booked.</Notice>
-          <div class="flex gap-2">
-            <button class="btn btn-primary btn-sm grow" disabled={busy} onclick={() => decide(c, true)}
-              >Confirm</button
+    <h2 class="text-xl">{visit.client}</h2>
+    <p class="font-semibold">{visit.label} with {staff}</p>
+    <dl class="mt-3 grid grid-cols-[6.5rem_1fr] gap-x-2 gap-y-1.5 border-t border-base-300 pt-3 text-sm">
+      <dt class="text-mute">Service</dt>
+      <dd>{visit.service}</dd>
+      <dt class="text-mute">With buffers</dt>
+      <dd>{visit.occupied.label}</dd>
+      {#if visit.with.length}
+        <dt class="text-mute">Also</dt>
+        <dd>{visit.with.join(', ')}</dd>
+      {/if}
+      {#if visit.picked}
+        <dt class="text-mute">Picked</dt>
+        <dd>{visit.picked}</dd>
+      {/if}
+      <dt class="text-mute">Outside</dt>
+      <dd>{copyWords[visit.copy as CopyState]}{visit.copyNote ? `: ${visit.copyNote}` : ''}</dd>
+    </dl>
+    {#if visit.clash}
+      <div class="mt-3">
+        <Notice tone="wrong">
+          {visit.clash} Cancel the booking, let the client move it, or leave both: this mark goes as soon as they
+          no longer meet.
+        </Notice>
+      </div>
+    {/if}
+    {#if fault}<div class="mt-3"><Notice tone="wrong">{fault}</Notice></div>{/if}
+    <ul class="mt-3 grid gap-3">
+      {#each visit.clients as c (c.id)}
+        <li class="grid gap-1 border-t border-base-300 pt-3 text-sm">
+          {#if shared}<b>{c.name}{c.places > 1 ? `, ${c.places} places` : ''}</b>{/if}
+          <span>Reference <b>{c.reference}</b></span>
+          <span class="break-words text-mute">{c.mail}</span>
+          {#if c.status === 'pending'}
+            <Notice>It waits for you: a calendar could not be read when it was booked.</Notice>
+            <div class="flex gap-2">
+              <button class="btn btn-primary btn-sm grow" disabled={busy} onclick={() => decide(c, true)}
+                >Confirm</button
+              >
+              <button class="btn btn-sm grow" disabled={busy} onclick={() => decide(c, false)}>Decline</button
+              >
+            </div>
+          {:else if asking === c.id}
+            <Notice>The time is free at once, and the copy outside is put right.</Notice>
+            <div class="flex gap-2">
+              <button class="btn btn-error btn-sm grow" disabled={busy} onclick={() => cancel(c)}
+                >Cancel the booking</button
+              >
+              <button class="btn btn-sm" onclick={() => (asking = 0)}>Keep it</button>
+            </div>
+          {:else}
+            <button class="btn btn-sm justify-self-start" onclick={() => (asking = c.id)}
+              >Cancel this booking…</button
             >
-            <button class="btn btn-sm grow" disabled={busy} onclick={() => decide(c, false)}>Decline</button>
-          </div>
-        {:else if asking === c.id}
-          <Notice>The time is free at once, and the copy outside is put right.</Notice>
-          <div class="flex gap-2">
-            <button class="btn btn-error btn-sm grow" disabled={busy} onclick={() => cancel(c)}
-              >Cancel the booking</button
-            >
-            <button class="btn btn-sm" onclick={() => (asking = 0)}>Keep it</button>
-          </div>
-        {:else}
-          <button class="btn btn-sm justify-self-start" onclick={() => (asking = c.id)}
-            >Cancel this booking…</button
-          >
-        {/if}
-      </li>
-    {/each}
-  </ul>
+          {/if}
+        </li>
+      {/each}
+    </ul>
+  </div>
 </aside>

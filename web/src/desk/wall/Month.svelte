@@ -2,6 +2,7 @@
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
+  import { clock } from '../clock.svelte';
   import Notice from '$lib/ui/Notice.svelte';
 
   /** The month: people by days, each an alcove that is filled to the share that is sold, bricked or open. */
@@ -18,7 +19,7 @@
   async function load(date: string) {
     const turn = ++asked;
     try {
-      const got = await data(api.GET('/api/wall/month', { params: { query: { date } } }));
+      const got = await data(api.GET('/api/wall/month', { params: { query: { date, zones: clock.zones } } }));
       if (turn !== asked) return;
       [month, fault] = [got, ''];
       ontitle(got.title);
@@ -55,9 +56,9 @@
 {#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
 {#if month}
   <div class="month" style="--days:{month.days.length}">
-    <span></span>
+    <span class="top"></span>
     {#each month.days as d (d.date)}
-      <span class="head" class:today={d.date === month.today}>{d.weekday.slice(0, 2)}<b>{d.day}</b></span>
+      <span class="head top" class:today={d.date === month.today}>{d.weekday.slice(0, 2)}<b>{d.day}</b></span>
     {/each}
     {#each month.people as p (p.staff.id)}
       <a class="name" href="/team/{p.staff.id}">{p.staff.name}</a>
@@ -78,7 +79,18 @@
     display: grid;
     grid-template-columns: 118px repeat(var(--days), minmax(22px, 1fr));
     gap: 2px;
-    overflow-x: auto;
+  }
+  /* The days stay in view while the people pass below them. */
+  .top {
+    position: sticky;
+    top: 0;
+    z-index: 3;
+    background: var(--color-page);
+  }
+  @media (max-width: 1000px) {
+    .month {
+      overflow-x: auto;
+    }
   }
   .head {
     display: grid;
@@ -97,9 +109,12 @@
     position: sticky;
     left: 0;
     z-index: 1;
-    padding-top: 14px;
+    display: flex;
+    align-items: center;
     font-size: 0.875rem;
+    line-height: 1.2;
     font-weight: 700;
+    overflow-wrap: anywhere;
     background: var(--color-page);
   }
   .team {

@@ -11,7 +11,9 @@
     `${c.staff.name}, ${c.calendar}: ${c.error || (c.ago < 0 ? 'not read yet' : `read ${age(c.ago)} ago`)}`;
 </script>
 
-<footer class="flex min-h-9 items-center gap-3 border-t border-edge bg-base-100 px-4 text-sm">
+<footer
+  class="sticky bottom-0 z-4 flex min-h-9 items-center gap-3 border-t border-edge bg-base-100 px-4 text-sm"
+>
   <ul class="flex gap-0.5" aria-label="Calendars">
     {#each pulse as c, i (i)}
       <li class="arch {c.state}" title={words(c)}><span class="sr-only">{words(c)}</span></li>

@@ -5,46 +5,59 @@
   import Lane from '$lib/lane/Lane.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
-  import { layersOf } from './layers';
+  import type { Asked } from '../why';
+  import { axisOf, layersOf } from './layers';
 
   /** The week: one person in seven lanes, or the team in seven columns. */
   let {
     date,
     staff,
     service,
+    picked = '',
+    why,
     onday,
     onperson,
+    onpick,
+    onask,
     ontitle,
+    onlanes,
   }: {
     date: string;
     /** One person, or 0 for the team. */
     staff: number;
     service: number;
+    /** The visit that is open. */
+    picked?: string;
+    why?: Asked;
     onday: (date: string) => void;
     onperson: (id: number) => void;
-    ontitle: (title: string) => void;
+    onpick: (key: string) => void;
+    onask: (staff: number, at: number) => void;
+    ontitle?: (title: string) => void;
+    /** Tells which lanes are shown, whenever they have been read. */
+    onlanes: (lanes: Shape<'WallLane'>[]) => void;
   } = $props();
 
   let week = $state<Shape<'WallWeek'>>();
   let fault = $state('');
   let asked = 0;
 
-  async function load(date: string, staff: number, service: number, kind: '24' | '12') {
+  async function load(date: string, staff: number, service: number) {
     const turn = ++asked;
     try {
-      const query = { date, staff, service, clock: kind };
+      const query = { date, staff, service, clock: clock.kind, zones: clock.zones };
       const got = await data(api.GET('/api/wall/week', { params: { query } }));
       if (turn !== asked) return;
       [week, fault] = [got, ''];
-      ontitle(got.title);
+      ontitle?.(got.title);
+      onlanes(got.people.flatMap((p) => p.days));
     } catch (cause) {
       if (turn === asked) fault = problemOf(cause).message;
     }
   }
-  $effect(() => void load(date, staff, service, clock.kind));
-  $effect(() => listen(() => void load(date, staff, service, clock.kind)));
+  $effect(() => void load(date, staff, service));
+  $effect(() => listen(() => void load(date, staff, service)));
 
-  const axisOf = (d: Shape<'WeekDay'>) => ({ from: Date.parse(d.from), to: Date.parse(d.to) });
   const person = $derived(staff ? week?.people[0] : undefined);
   const marks = $derived.by(() => {
     const labels = week?.hours ?? [];
@@ -52,30 +65,38 @@
   });
 </script>
 
+{#snippet drawn(w: Shape<'WallWeek'>, lane: Shape<'WallLane'>)}
+  <Lane
+    axis={axisOf(lane)}
+    layers={layersOf(w, lane)}
+    {picked}
+    asked={why?.staff === lane.staff.id ? why.instant : undefined}
+    onpick={(s) => onpick(s.key)}
+    onask={service ? (at) => onask(lane.staff.id, at) : undefined}
+  />
+{/snippet}
+
 {#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
 {#if week && person}
   <div class="lanes">
-    <b class="pt-0.5 text-sm">{person.staff.name}</b>
-    <Hours axis={{ from: 0, to: marks.length }} {marks} />
+    <b class="top truncate pt-1 text-sm" title={person.staff.name}>{person.staff.name}</b>
+    <div class="top"><Hours axis={{ from: 0, to: marks.length }} {marks} /></div>
     {#each week.days as d, i (d.date)}
       {@const lane = person.days[i]}
       <button class="who" class:today={d.date === week.today} onclick={() => onday(d.date)}>
         <b>{d.words}</b><span>{lane?.note ?? ''}</span>
       </button>
       <section class="row" aria-label="{d.words}, {lane?.note ?? ''}">
-        {#if lane}<Lane
-            axis={axisOf(d)}
-            layers={layersOf(week, lane)}
-            onpick={() => d && onday(d.date)}
-          />{/if}
+        {#if lane}{@render drawn(week, lane)}{/if}
       </section>
     {/each}
   </div>
 {:else if week}
   <div class="grid" style="--people:{week.people.length}">
-    <span></span>
+    <span class="top"></span>
     {#each week.days as d (d.date)}
-      <button class="head" class:today={d.date === week.today} onclick={() => onday(d.date)}>{d.words}</button
+      <button class="head top" class:today={d.date === week.today} onclick={() => onday(d.date)}
+        >{d.words}</button
       >
     {/each}
     {#each week.people as p (p.staff.id)}
@@ -85,11 +106,7 @@
       {#each p.days as lane, i (i)}
         {@const d = week.days[i]}
         <section class="cell" aria-label="{p.staff.name}, {d?.words ?? ''}: {lane.note}">
-          {#if d}<Lane
-              axis={axisOf(d)}
-              layers={layersOf(week, lane)}
-              onpick={() => d && onday(d.date)}
-            />{/if}
+          {@render drawn(week, lane)}
         </section>
       {/each}
     {/each}
@@ -97,6 +114,13 @@
 {/if}
 
 <style>
+  /* The hours, or the days, stay in view while what is below them is scrolled. */
+  .top {
+    position: sticky;
+    top: 0;
+    z-index: 3;
+    background: var(--color-page);
+  }
   .lanes {
     display: grid;
     grid-template-columns: 150px minmax(0, 1fr);
@@ -129,7 +153,12 @@
     grid-template-columns: 118px repeat(7, minmax(96px, 1fr));
     gap: 3px;
     padding-bottom: 16px;
-    overflow-x: auto;
+  }
+  /* On a narrow screen the days are scrolled sideways, below nothing. */
+  @media (max-width: 900px) {
+    .grid {
+      overflow-x: auto;
+    }
   }
   .head {
     padding: 2px 4px;
@@ -149,6 +178,7 @@
     background: var(--color-page);
     font-size: 0.875rem;
     font-weight: 700;
+    overflow-wrap: anywhere;
     cursor: pointer;
   }
   .name:hover,

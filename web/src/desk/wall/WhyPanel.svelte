@@ -1,8 +1,10 @@
 <script lang="ts">
   import Check from '@lucide/svelte/icons/check';
   import X from '@lucide/svelte/icons/x';
+  import { tick } from 'svelte';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
+  import { clock } from '../clock.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
 
@@ -12,6 +14,8 @@
     staff,
     at,
     zone,
+    draft,
+    inside = false,
     onmove,
     onclose,
   }: {
@@ -19,6 +23,10 @@
     staff: number;
     at: string;
     zone: string;
+    /** Values of the service that are not saved, and the moment as if it were now, where those count. */
+    draft?: { fields: Shape<'ServiceFields'>; now: string };
+    /** Whether it stands in a column, not at the side of the screen. */
+    inside?: boolean;
     /** Shows another start. */
     onmove: (staff: number, at: string) => void;
     onclose: () => void;
@@ -33,11 +41,20 @@
   let booked = $state('');
   let problem = $state<Problem>();
   let asked = 0;
+  let panel = $state<HTMLElement>();
 
   async function load(service: number, staff: number, at: string) {
     const turn = ++asked;
     try {
-      const got = await data(api.GET('/api/why', { params: { query: { service, staff, at } } }));
+      const query = { service, staff, at, clock: clock.kind };
+      const got = await data(
+        draft
+          ? api.POST('/api/services/why', {
+              params: { query: { ...query, now: draft.now } },
+              body: $state.snapshot(draft.fields),
+            })
+          : api.GET('/api/why', { params: { query } }),
+      );
       if (turn === asked) [why, fault] = [got, ''];
     } catch (cause) {
       if (turn === asked) fault = problemOf(cause).message;
@@ -45,7 +62,10 @@
   }
   $effect(() => {
     [booking, booked, problem] = [false, '', undefined];
-    void load(service, staff, at);
+    void load(service, staff, at).then(async () => {
+      await tick();
+      if (inside) panel?.scrollIntoView({ block: 'start' });
+    });
   });
   $effect(() => listen(() => void load(service, staff, at)));
 
@@ -58,7 +78,7 @@
       const got = await data(
         api.POST('/api/pages/{slug}/bookings', {
           params: { path: { slug: why.page } },
-          body: { start: why.at, staff, name, email: mail, zone, clock: '24' },
+          body: { start: why.at, staff, name, email: mail, zone, clock: clock.kind },
         }),
       );
       [booked, booking, name, mail] = [got.reference, false, '', ''];
@@ -71,105 +91,114 @@
   const refused = $derived(why?.rules.filter((r) => !r.held) ?? []);
 </script>
 
-<aside class="w-88 flex-none border-l border-edge bg-base-100 p-4" aria-label="Why">
-  <div class="flex items-start justify-between gap-2">
-    <p class="text-sm text-mute">{why ? `${why.service.name} with ${why.staff.name}` : ''}</p>
-    <button class="btn btn-square btn-ghost btn-xs" aria-label="Close" onclick={onclose}
-      ><X size={16} /></button
-    >
-  </div>
-  {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
-  {#if why}
-    <h2 class="text-lg">{why.words}</h2>
-    {#if why.away}<p class="text-sm text-mute">{why.away}</p>{/if}
-    <p class="mt-1 font-semibold" role="status">
-      {#if booked}Booked, reference {booked}.
-      {:else if why.offered}<span class="text-moss">It is offered.</span>
-      {:else}
-        <span class="text-brick">
-          It is not offered{refused.length > 1 ? `, for ${refused.length} reasons` : ''}.
-        </span>
-      {/if}
-    </p>
-    {#if why.offered && !booked}
-      {#if booking}
-        <form class="mt-2 grid gap-2 border-t border-base-300 pt-3" onsubmit={book} novalidate>
-          <Field label="Client’s name" error={problem?.fields.name}>
-            {#snippet children(tie)}
-              <!-- svelte-ignore a11y_autofocus (the form opens because somebody asked to book) -->
-              <input class="input w-full" autofocus bind:value={name} {...tie} />
-            {/snippet}
-          </Field>
-          <Field label="Mail address" error={problem?.fields.email}>
-            {#snippet children(tie)}<input
-                class="input w-full"
-                type="email"
-                bind:value={mail}
-                {...tie}
-              />{/snippet}
-          </Field>
-          {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong"
-              >{problem.message}</Notice
-            >{/if}
-          <div class="flex gap-2">
-            <button class="btn btn-primary btn-sm grow" disabled={busy}
-              >{busy ? 'Booking…' : 'Book it'}</button
-            >
-            <button type="button" class="btn btn-sm" onclick={() => (booking = false)}>Not now</button>
-          </div>
-        </form>
-      {:else}
-        <button class="btn btn-primary btn-sm mt-1 w-full" onclick={() => (booking = true)}
-          >Book this start…</button
-        >
-      {/if}
-    {/if}
-    {#if !why.performs}
-      <Notice>
-        {why.staff.name} does not perform {why.service.name}.
-        <a class="link-plain" href="/services/{why.service.id}">Change who does</a>
-      </Notice>
-    {/if}
-    {#if why.paused}
-      <Notice>
-        {why.service.name} is paused.
-        <a class="link-plain" href="/services/{why.service.id}">Open it again</a>
-      </Notice>
-    {/if}
-    {#if why.offset}
-      <Notice>
-        {why.offset} <a class="link-plain" href="/services/{why.service.id}">Change the steps</a>
-      </Notice>
-    {/if}
-    {#each [{ title: `Nearest with ${why.staff.name}`, list: why.own, named: false }, { title: 'With others', list: why.others, named: true }] as group (group.title)}
-      {#if group.list.length}
-        <h3 class="pt-3 pb-1 text-sm font-bold">{group.title}</h3>
-        <div class="flex flex-wrap gap-1.5">
-          {#each group.list as n (n.at + String(n.staff.id))}
-            <button class="btn btn-xs" onclick={() => onmove(n.staff.id, n.at)}>
-              {n.words}{group.named ? `, ${n.staff.name.split(' ')[0]}` : ''}
-            </button>
-          {/each}
-        </div>
-      {/if}
-    {/each}
-    <ol class="trail">
-      {#each why.rules as r (r.code)}
-        <li class:refused={!r.held}>
-          <span class="mark" aria-hidden="true"
-            >{#if r.held}<Check size={13} />{:else}<X size={13} />{/if}</span
+<aside
+  class={inside ? 'sheet p-4' : 'w-88 flex-none border-l border-edge bg-base-100 p-4'}
+  aria-label="Why"
+  bind:this={panel}
+>
+  <div class:follow={!inside}>
+    <div class="flex items-start justify-between gap-2">
+      <p class="text-sm text-mute">{why ? `${why.service.name} with ${why.staff.name}` : ''}</p>
+      <button class="btn btn-square btn-ghost btn-xs" aria-label="Close" onclick={onclose}
+        ><X size={16} /></button
+      >
+    </div>
+    {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+    {#if why}
+      <h2 class="text-lg">{why.words}</h2>
+      {#if why.away}<p class="text-sm text-mute">{why.away}</p>{/if}
+      <p class="mt-1 font-semibold" role="status">
+        {#if booked}Booked, reference {booked}.
+        {:else if why.offered}
+          <span class="text-moss">{draft ? 'It would be offered.' : 'It is offered.'}</span>
+        {:else}
+          <span class="text-brick">
+            {draft ? 'It would not be offered' : 'It is not offered'}{refused.length > 1
+              ? `, for ${refused.length} reasons`
+              : ''}.
+          </span>
+        {/if}
+      </p>
+      {#if why.offered && !booked}
+        {#if booking}
+          <form class="mt-2 grid gap-2 border-t border-base-300 pt-3" onsubmit={book} novalidate>
+            <Field label="Client’s name" error={problem?.fields.name}>
+              {#snippet children(tie)}
+                <!-- svelte-ignore a11y_autofocus (the form opens because somebody asked to book) -->
+                <input class="input w-full" autofocus bind:value={name} {...tie} />
+              {/snippet}
+            </Field>
+            <Field label="Mail address" error={problem?.fields.email}>
+              {#snippet children(tie)}<input
+                  class="input w-full"
+                  type="email"
+                  bind:value={mail}
+                  {...tie}
+                />{/snippet}
+            </Field>
+            {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong"
+                >{problem.message}</Notice
+              >{/if}
+            <div class="flex gap-2">
+              <button class="btn btn-primary btn-sm grow" disabled={busy}
+                >{busy ? 'Booking…' : 'Book it'}</button
+              >
+              <button type="button" class="btn btn-sm" onclick={() => (booking = false)}>Not now</button>
+            </div>
+          </form>
+        {:else}
+          <button class="btn btn-primary btn-sm mt-1 w-full" onclick={() => (booking = true)}
+            >Book this start…</button
           >
-          <div>
-            <b>{r.name}</b><span class="sr-only">: {r.held ? 'holds' : 'refuses'}.</span>
-            <p>{r.detail}</p>
-            <p class="text-[0.8125rem] text-mute">
-              {#if r.path}<a class="hover:underline" href={r.path}>{r.source} ›</a>{:else}{r.source}{/if}
-            </p>
+        {/if}
+      {/if}
+      {#if !why.performs}
+        <Notice>
+          {why.staff.name} does not perform {why.service.name}.
+          <a class="link-plain" href="/services/{why.service.id}">Change who does</a>
+        </Notice>
+      {/if}
+      {#if why.paused}
+        <Notice>
+          {why.service.name} is paused.
+          <a class="link-plain" href="/services/{why.service.id}">Open it again</a>
+        </Notice>
+      {/if}
+      {#if why.offset}
+        <Notice>
+          {why.offset} <a class="link-plain" href="/services/{why.service.id}">Change the steps</a>
+        </Notice>
+      {/if}
+      {#each [{ title: `Nearest with ${why.staff.name}`, list: why.own, named: false }, { title: 'With others', list: why.others, named: true }] as group (group.title)}
+        {#if group.list.length}
+          <h3 class="pt-3 pb-1 text-sm font-bold">{group.title}</h3>
+          <div class="flex flex-wrap gap-1.5">
+            {#each group.list as n (n.at + String(n.staff.id))}
+              <button class="btn btn-xs" onclick={() => onmove(n.staff.id, n.at)}>
+                {n.words}{group.named ? `, ${n.staff.name.split(' ')[0]}` : ''}
+              </button>
+            {/each}
           </div>
-        </li>
+        {/if}
       {/each}
-    </ol>
-  {/if}
+      <ol class="trail">
+        {#each why.rules as r (r.code)}
+          <li class:refused={!r.held}>
+            <span class="mark" aria-hidden="true"
+              >{#if r.held}<Check size={13} />{:else}<X size={13} />{/if}</span
+            >
+            <div>
+              <b>{r.name}</b><span class="sr-only">: {r.held ? 'holds' : 'refuses'}.</span>
+              <p>{r.detail}</p>
+              <p class="text-[0.8125rem] text-mute">
+                {#if r.path}<a class="hover:underline" href={r.path}>{r.source} ›</a>{:else}{r.source}{/if}
+              </p>
+            </div>
+          </li>
+        {/each}
+      </ol>
+    {/if}
+  </div>
 </aside>
 
 <style>

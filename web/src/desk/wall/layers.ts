@@ -1,7 +1,12 @@
 import type { Shape } from '$lib/api/client';
-import { between, initials } from '$lib/lane/geometry';
+import { between, initials, type Axis } from '$lib/lane/geometry';
 import type { CopyState, Layers, Solid } from '$lib/lane/lane';
 import { reasonWords } from '$lib/lane/reasons';
+
+/** The ends of a drawing that the server gives. */
+export function axisOf(drawing: { from: string; to: string }): Axis {
+  return { from: Date.parse(drawing.from), to: Date.parse(drawing.to) };
+}
 
 /** Turns a visit into what stands in a lane. */
 export function solidOf(v: Shape<'WallVisit'>): Solid {
@@ -9,6 +14,7 @@ export function solidOf(v: Shape<'WallVisit'>): Solid {
     ...between(v),
     key: String(v.id),
     occupied: between(v.occupied),
+    around: v.occupied.label,
     title: v.client,
     short: v.clients[0]?.name === v.client ? initials(v.client) : v.client.replace(/ of (\d+).*/, '/$1'),
     sub: v.service,
@@ -22,7 +28,7 @@ export function solidOf(v: Shape<'WallVisit'>): Solid {
 
 /** Turns one person's day into what a lane draws. */
 export function layersOf(
-  wall: { now: string; notice: string; last?: string; date?: string; from?: string },
+  wall: { now: string; notice: string; last: string },
   lane: Shape<'WallLane'>,
 ): Layers {
   const now = Date.parse(wall.now);
@@ -42,10 +48,7 @@ export function layersOf(
     })),
     now,
     // The end of the booking window is the wall's end.
-    end:
-      lane.onSill && wall.last && wall.date && wall.from && wall.date > wall.last
-        ? Date.parse(wall.from)
-        : undefined,
+    end: lane.onSill && wall.last ? Date.parse(wall.last) : undefined,
     veil: lane.onSill && notice > now ? { start: now, end: notice } : undefined,
   };
 }

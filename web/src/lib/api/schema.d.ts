@@ -279,6 +279,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/services/why': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Why a start would be offered or not by rules that are not saved */
+    post: operations['previewWhy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/services/{id}': {
     parameters: {
       query?: never;
@@ -906,6 +923,8 @@ export interface components {
       until: string | null;
     };
     Preview: {
+      /** @description The day that was asked for, person by person. */
+      day?: components['schemas']['PreviewLanes'];
       /** @description What the change wins or loses, in a sentence; empty when nothing changes. */
       effect: string;
       /** Format: int64 */
@@ -954,6 +973,22 @@ export interface components {
        */
       was: number;
       words: string;
+    };
+    PreviewLanes: {
+      /** Format: date */
+      date: string;
+      /** Format: date-time */
+      from: string;
+      lanes: components['schemas']['WallLane'][];
+      /** Format: date-time */
+      last: string;
+      marks: components['schemas']['Mark'][];
+      /** Format: date-time */
+      notice: string;
+      /** Format: date-time */
+      now: string;
+      /** Format: date-time */
+      to: string;
     };
     PreviewLoss: {
       /** Format: date-time */
@@ -1286,6 +1321,8 @@ export interface components {
       reason: string;
     };
     Wall: {
+      /** @description What the business is closed for on this date, or empty. */
+      closed: string;
       /** Format: date */
       date: string;
       days: components['schemas']['RibbonDay'][];
@@ -1296,8 +1333,8 @@ export interface components {
       from: string;
       lanes: components['schemas']['WallLane'][];
       /**
-       * Format: date
-       * @description The last date of the service's booking window, or empty.
+       * Format: date-time
+       * @description The end of the service's booking window.
        */
       last: string;
       marks: components['schemas']['Mark'][];
@@ -1354,6 +1391,11 @@ export interface components {
        * @description How many visits have busy time on top of them.
        */
       clashes: number;
+      /**
+       * Format: date-time
+       * @description Where the lane begins on the left: the wall's own beginning, or the same time of day on this person's clock.
+       */
+      from: string;
       /** @description What the day holds, in a few words. */
       note: string;
       /** @description Whether bookings are written to no calendar. */
@@ -1364,6 +1406,8 @@ export interface components {
       staff: components['schemas']['NamedID'];
       /** @description Of the service for the sill; empty when this person does not perform it. */
       starts: components['schemas']['WallStart'][];
+      /** Format: date-time */
+      to: string;
       visits: components['schemas']['WallVisit'][];
     };
     WallMonth: {
@@ -1426,6 +1470,11 @@ export interface components {
       hours: string[];
       /**
        * Format: date-time
+       * @description The end of the service's booking window.
+       */
+      last: string;
+      /**
+       * Format: date-time
        * @description No start before it keeps the service's notice.
        */
       notice: string;
@@ -1440,10 +1489,6 @@ export interface components {
     WeekDay: {
       /** Format: date */
       date: string;
-      /** Format: date-time */
-      from: string;
-      /** Format: date-time */
-      to: string;
       /** @description As Mon 23 Nov. */
       words: string;
     };
@@ -2117,6 +2162,9 @@ export interface operations {
         service?: number;
         /** @description As if it were another moment: date and time on the business's clock, as 2026-03-02T08:00. */
         now?: string;
+        /** @description A date of the four weeks that is wanted person by person, or empty. */
+        day?: string;
+        clock?: '24' | '12';
       };
       header?: never;
       path?: never;
@@ -2135,6 +2183,48 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Preview'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  previewWhy: {
+    parameters: {
+      query: {
+        staff: number;
+        /** @description An instant; it need not be one at which visits begin. */
+        at: string;
+        clock?: '24' | '12';
+        /** @description The service that is being edited, or 0 for a new one. */
+        service?: number;
+        /** @description As if it were another moment, as in a preview. */
+        now?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ServiceFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Why'];
         };
       };
       /** @description Error */
@@ -2761,12 +2851,14 @@ export interface operations {
   getWall: {
     parameters: {
       query?: {
-        /** @description A date in the business's zone; today when empty. */
+        /** @description A date in the business's zone, for a week or a month any of its dates; today when empty. */
         date?: string;
-        /** @description The service for the sill; the first when 0. */
-        service?: number;
         page?: number;
         clock?: '24' | '12';
+        /** @description By whose clock a lane is read: the business's, or each person's own. */
+        zones?: 'business' | 'person';
+        /** @description The service for the sill; the first when 0. */
+        service?: number;
       };
       header?: never;
       path?: never;
@@ -2797,9 +2889,12 @@ export interface operations {
   getWallMonth: {
     parameters: {
       query?: {
-        /** @description A date of the month, in the business's zone; today when empty. */
+        /** @description A date in the business's zone, for a week or a month any of its dates; today when empty. */
         date?: string;
         page?: number;
+        clock?: '24' | '12';
+        /** @description By whose clock a lane is read: the business's, or each person's own. */
+        zones?: 'business' | 'person';
       };
       header?: never;
       path?: never;
@@ -2830,14 +2925,16 @@ export interface operations {
   getWallWeek: {
     parameters: {
       query?: {
-        /** @description A date of the week, in the business's zone; today when empty. */
+        /** @description A date in the business's zone, for a week or a month any of its dates; today when empty. */
         date?: string;
+        page?: number;
+        clock?: '24' | '12';
+        /** @description By whose clock a lane is read: the business's, or each person's own. */
+        zones?: 'business' | 'person';
         /** @description One person, or 0 for the whole team. */
         staff?: number;
         /** @description The service for the sill, or 0 for none. */
         service?: number;
-        page?: number;
-        clock?: '24' | '12';
       };
       header?: never;
       path?: never;
@@ -2868,10 +2965,11 @@ export interface operations {
   getWhy: {
     parameters: {
       query: {
-        service: number;
         staff: number;
         /** @description An instant; it need not be one at which visits begin. */
         at: string;
+        clock?: '24' | '12';
+        service: number;
       };
       header?: never;
       path?: never;

@@ -2,8 +2,9 @@
   import type { Snippet } from 'svelte';
   import { on } from 'svelte/events';
   import Arch from './Arch.svelte';
-  import { left, place, visible, type Axis } from './geometry';
-  import { copyWords, type Layers, type Solid } from './lane';
+  import Card from './Card.svelte';
+  import { courses, left, place, shared, visible, type Axis } from './geometry';
+  import { linesOf, type Layers, type Solid } from './lane';
 
   let {
     axis,
@@ -36,17 +37,57 @@
       layers.sill?.[0]?.at,
   );
   function along(e: KeyboardEvent) {
-    const by = { ArrowLeft: 'previousElementSibling', ArrowRight: 'nextElementSibling' } as const;
-    const to = e.key in by ? (e.currentTarget as HTMLElement)[by[e.key as keyof typeof by]] : undefined;
+    const here = e.currentTarget as HTMLElement;
+    const to =
+      e.key === 'ArrowLeft'
+        ? here.previousElementSibling
+        : e.key === 'ArrowRight'
+          ? here.nextElementSibling
+          : e.key === 'ArrowUp'
+            ? across(here, -1)
+            : e.key === 'ArrowDown'
+              ? across(here, 1)
+              : undefined;
     if (to instanceof HTMLElement) {
       e.preventDefault();
       to.focus();
     }
   }
+  /** The start that stands nearest in the next lane, up or down, that has any. */
+  function across(from: HTMLElement, by: -1 | 1) {
+    const sills = [...document.querySelectorAll<HTMLElement>('.sill:has(> button)')];
+    const next = sills[sills.findIndex((s) => s.contains(from)) + by];
+    const x = from.getBoundingClientRect().left;
+    const apart = (t: Element) => Math.abs(t.getBoundingClientRect().left - x);
+    return [...(next?.children ?? [])].toSorted((a, b) => apart(a) - apart(b))[0];
+  }
+
+  /** Busy spans and bookings that meet stand apart, one above the other. */
+  const laid = $derived.by(() => {
+    const bricks = layers.bricks ?? [];
+    const all = courses(bricks, layers.solids);
+    return { bricks: all.slice(0, bricks.length), solids: all.slice(bricks.length) };
+  });
+  const whole = { at: 0, of: 1 };
+
+  /** What the pointer or the focus is on. */
+  let card = $state<{ near: DOMRect; title: string; lines: string[] }>();
+  function point(e: Event) {
+    const on = (e.target as HTMLElement).closest<HTMLElement>('[data-layer]');
+    if (!on || (e.type === 'focusin' && !on.matches(':focus-visible'))) return (card = undefined);
+    const i = Number(on.dataset.index);
+    const near = on.getBoundingClientRect();
+    const [solid, bricks, tick] = [layers.solids?.[i], layers.bricks?.[i], layers.sill?.[i]];
+    if (on.dataset.layer === 'solid' && solid) card = { near, title: solid.title, lines: linesOf(solid) };
+    else if (on.dataset.layer === 'bricks' && bricks) card = { near, title: bricks.title, lines: [] };
+    else if (tick) card = { near, title: tick.title, lines: onask ? ['Open it to see every rule.'] : [] };
+  }
+  const hide = () => (card = undefined);
 
   /** Turns a click into a moment: a start within a few pixels, else five minutes sharp. */
   function ask(e: MouseEvent) {
-    if (!onask || (e.target as HTMLElement).closest('button')) return;
+    const on = (e.target as HTMLElement).closest('button');
+    if (!onask || (on && (onpick || !on.matches('.solid')))) return;
     const box = lane.getBoundingClientRect();
     const pixel = (axis.to - axis.from) / box.width;
     const at = axis.from + (e.clientX - box.left) * pixel;
@@ -56,8 +97,19 @@
     );
     onask(near !== undefined && Math.abs(near - at) < 9 * pixel ? near : Math.round(at / 300_000) * 300_000);
   }
-  $effect(() => on(lane, 'click', ask));
+  $effect(() => {
+    const ends = [
+      on(lane, 'click', ask),
+      on(lane, 'pointerover', (e) => e.pointerType !== 'touch' && point(e)),
+      on(lane, 'pointerleave', hide),
+      on(lane, 'focusin', point),
+      on(lane, 'focusout', hide),
+    ];
+    return () => ends.forEach((end) => end());
+  });
 </script>
+
+<svelte:window onkeydown={(e) => e.key === 'Escape' && hide()} onscrollcapture={() => card && hide()} />
 
 <div class="lane" class:silled={layers.sill} class:asking={onask} bind:this={lane}>
   <div class="room">
@@ -73,7 +125,14 @@
     {/each}
     {#each layers.bricks ?? [] as b, i (i)}
       {#if visible(axis, b)}
-        <div class="bricks" style={place(axis, b)} title={b.title}>
+        {@const course = laid.bricks[i] ?? whole}
+        <div
+          class="bricks"
+          class:narrow={course.of > 3}
+          style="{place(axis, b)}{shared(course)}"
+          data-layer="bricks"
+          data-index={i}
+        >
           {#if b.label}<em><span>Busy</span><span class="where">&nbsp;· {b.label}</span></em>{/if}
           <span class="sr-only">{b.title}</span>
         </div>
@@ -82,28 +141,26 @@
     {#if layers.veil && visible(axis, layers.veil)}
       <div class="veil" class:on={layers.veil.end > axis.to} style={place(axis, layers.veil)}></div>
     {/if}
-    {#each layers.solids ?? [] as s (s.key)}
+    {#each layers.solids ?? [] as s, i (s.key)}
       {#if visible(axis, s.occupied)}
-        <div
-          class="ramp up"
-          style="{place(axis, { start: s.occupied.start, end: s.start })};background:var(--color-hue-{s.hue})"
-        ></div>
-        <div
-          class="ramp down"
-          style="{place(axis, { start: s.end, end: s.occupied.end })};background:var(--color-hue-{s.hue})"
-        ></div>
+        {@const course = laid.solids[i] ?? whole}
+        {@const hue = `;background:var(--color-hue-${s.hue})${shared(course)}`}
+        <div class="ramp up" style="{place(axis, { start: s.occupied.start, end: s.start })}{hue}"></div>
+        <div class="ramp down" style="{place(axis, { start: s.end, end: s.occupied.end })}{hue}"></div>
         <button
           class="solid"
           class:pending={s.pending}
           class:picked={picked === s.key}
           class:clash={s.clash}
-          style="{place(axis, s)};--hue:var(--color-hue-{s.hue})"
-          title="{s.label} {s.title}, {s.sub}; {copyWords[s.copy]}{s.clash ? `; ${s.clash}` : ''}"
+          class:low={course.of > 1}
+          style="{place(axis, s)};--hue:var(--color-hue-{s.hue}){shared(course)}"
+          aria-label="{s.title}, {linesOf(s).join('; ')}"
+          data-layer="solid"
+          data-index={i}
           onclick={() => onpick?.(s)}
         >
           <b><span class="long">{s.title}</span><span class="short">{s.short}</span></b>
           <span class="sub">{s.sub}</span>
-          {#if s.clash}<span class="sr-only">{s.clash}</span>{/if}
           <span class="seal"><Arch state={s.copy} /></span>
         </button>
       {/if}
@@ -112,21 +169,28 @@
   </div>
   {#if layers.sill}
     <div class="sill">
-      {#each layers.sill as t (t.at)}
+      {#each layers.sill as t, i (t.at)}
         {#if onask}
           <button
             class="tick"
             class:none={!t.offered}
             class:asked={asked === t.at}
             style="left:{left(axis, t.at)}%"
-            title={t.title}
+            data-layer="tick"
+            data-index={i}
             aria-label={t.title}
             tabindex={t.at === focusable ? 0 : -1}
             onclick={() => onask(t.at)}
             onkeydown={along}
           ></button>
         {:else}
-          <i class="tick" class:none={!t.offered} style="left:{left(axis, t.at)}%" title={t.title}></i>
+          <i
+            class="tick"
+            class:none={!t.offered}
+            style="left:{left(axis, t.at)}%"
+            data-layer="tick"
+            data-index={i}><span class="sr-only">{t.title}</span></i
+          >
         {/if}
       {/each}
     </div>
@@ -137,6 +201,7 @@
   {#if layers.now !== undefined && layers.now > axis.from && layers.now < axis.to}
     <div class="now" style="left:{left(axis, layers.now)}%"></div>
   {/if}
+  {#if card}<Card {...card} />{/if}
 </div>
 
 <style>
@@ -287,6 +352,25 @@
   }
   .solid .sub {
     padding-right: 14px;
+  }
+  /* With busy time above it there is one line. */
+  .solid.low {
+    padding-block: 1px;
+    border-radius: 0;
+  }
+  .solid.low .sub,
+  .solid.low.clash::after {
+    display: none;
+  }
+  .solid.low .seal {
+    top: 2px;
+    bottom: auto;
+  }
+  .solid.low b {
+    padding-right: 16px;
+  }
+  .bricks.narrow em {
+    display: none;
   }
   .solid .short {
     display: none;

@@ -9,6 +9,7 @@ const visit: Solid = {
   start: 600,
   end: 690,
   occupied: { start: 580, end: 710 },
+  around: '09:40–11:50',
   title: 'Rosa Osei',
   short: 'RO',
   sub: 'Home tuning',
@@ -58,8 +59,8 @@ describe('a lane', () => {
       onpick: picked,
     });
     const solid = screen.getByRole('button', { name: /Rosa Osei/ });
-    expect(solid.title).toBe(
-      '10:00–11:30 Rosa Osei, Home tuning; copy failed; Busy 10:00–11:00 in “Family” came on top of it.',
+    expect(solid.getAttribute('aria-label')).toBe(
+      'Rosa Osei, 10:00–11:30, Home tuning; with buffers 09:40–11:50; copy failed; Busy 10:00–11:00 in “Family” came on top of it.',
     );
     expect(solid.className).toContain('picked');
     expect(solid.className).toContain('clash');
@@ -71,13 +72,31 @@ describe('a lane', () => {
     expect(picked).toHaveBeenCalledWith(visit);
   });
 
+  it('keeps busy time and a booking on which it came apart, and shows a card beside what is pointed at', async () => {
+    const bricks = [
+      { start: 600, end: 660, title: 'Busy 10:00–11:00, Family', label: 'Family' },
+      { start: 630, end: 700, title: 'Busy 10:30–11:40, Work', label: 'Work' },
+    ];
+    const { container } = render(Lane, { axis, layers: { open: [], bricks, solids: [visit] } });
+    const styles = [...container.querySelectorAll('.bricks, .solid')].map(
+      (e) => e.getAttribute('style') ?? '',
+    );
+    expect(styles.map((s) => /top: ([\d.]+)%/.exec(s)?.[1])).toEqual(['0', '33.333', '66.667']);
+    await fireEvent.pointerOver(container.querySelectorAll('.bricks')[1] as Element);
+    expect(screen.getByRole('tooltip').textContent).toContain('Busy 10:30–11:40, Work');
+    await fireEvent.pointerOver(screen.getByRole('button', { name: /Rosa Osei/ }));
+    expect(screen.getByRole('tooltip').textContent).toContain('with buffers 09:40–11:50');
+    await fireEvent.keyDown(window, { key: 'Escape' });
+    expect(screen.queryByRole('tooltip')).toBeNull();
+  });
+
   it('marks starts on the sill by their form', () => {
     const sill = [
       { at: 540, offered: true, title: '09:00 is offered' },
       { at: 600, offered: false, title: '10:00: a personal event is in the way' },
     ];
     const ticks = drawn({ open: [], sill })('tick');
-    expect(ticks.map((t) => [t.classList.contains('none'), t.title])).toEqual([
+    expect(ticks.map((t) => [t.classList.contains('none'), t.textContent])).toEqual([
       [false, '09:00 is offered'],
       [true, '10:00: a personal event is in the way'],
     ]);

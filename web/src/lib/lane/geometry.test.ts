@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { between, initials, left, place, visible } from './geometry';
+import { between, courses, initials, left, place, shared, visible } from './geometry';
 
 const day = { from: 480, to: 1080 };
 
@@ -31,4 +31,36 @@ describe('placing stretches on an axis', () => {
     ['Cher', 'C'],
     ['Anna Maria de Luca', 'AM'],
   ])('shortens %s', (name, short) => expect(initials(name)).toBe(short));
+});
+
+describe('courses', () => {
+  const of = (text: string) =>
+    text
+      .split(' ')
+      .filter(Boolean)
+      .map((p) => ({ start: Number(p.split('-')[0]), end: Number(p.split('-')[1]) }));
+  it.each([
+    ['nothing', '', '', ''],
+    ['one after the other', '1-3 3-5', '5-7', '0/1 0/1 0/1'],
+    ['two that meet', '1-3 2-4', '', '0/2 1/2'],
+    ['a booking under busy time', '2-4', '1-5', '0/2 1/2'],
+    ['a whole day over two visits', '0-24', '1-3 5-7', '0/2 1/2 1/2'],
+    ['a chain in which the ends do not meet', '1-4 3-6 5-8', '', '0/2 1/2 0/2'],
+    ['given in any order', '5-8 1-4 3-6', '', '0/2 0/2 1/2'],
+    ['three at once, and one apart', '1-9 2-9 3-9 9-10', '', '0/3 1/3 2/3 0/1'],
+  ])('%s', (_, upper, lower, want) => {
+    expect(
+      courses(of(upper), of(lower))
+        .map((c) => `${c.at}/${c.of}`)
+        .join(' '),
+    ).toBe(want);
+  });
+  it('share the height without a gap', () => {
+    expect([0, 1, 2].map((at) => shared({ at, of: 3 }))).toEqual([
+      ';top:0%;bottom:66.667%',
+      ';top:33.333%;bottom:33.333%',
+      ';top:66.667%;bottom:0%',
+    ]);
+    expect(shared({ at: 0, of: 1 })).toBe('');
+  });
 });

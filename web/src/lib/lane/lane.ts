@@ -10,6 +10,8 @@ export type Bricks = Part & { title: string; label?: string };
 export type Solid = Part & {
   key: string;
   occupied: Part;
+  /** What it occupies, in words. */
+  around: string;
   title: string;
   /** The title where there is no room for it. */
   short: string;
@@ -44,3 +46,15 @@ export const copyWords: Record<CopyState, string> = {
   'read back': 'copy read back',
   failed: 'copy failed',
 };
+
+/** All that is to be said of a booking, from what it is to what may be wrong with it. */
+export function linesOf(s: Solid): string[] {
+  const around = s.around === s.label ? [] : [`with buffers ${s.around}`];
+  return [
+    `${s.label}, ${s.sub}`,
+    ...around,
+    s.pending ? 'waits for you' : '',
+    copyWords[s.copy],
+    s.clash,
+  ].filter(Boolean);
+}
