@@ -10,6 +10,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -20,6 +21,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 	"golang.org/x/time/rate"
+	"gorm.io/gorm"
 
 	"niche/internal/booking"
 	"niche/internal/link"
@@ -194,6 +196,23 @@ func paged[R, T any](rows []R, page int, render func(R) T) list[T] {
 		out.Items = append(out.Items, render(r))
 	}
 	return out
+}
+
+// toldApart refuses a name that something else in use bears already, whatever the
+// case of its letters. What keeps its name keeps it.
+func toldApart(tx *gorm.DB, record any, id store.ID, was, name string) error {
+	if was == name {
+		return nil
+	}
+	var names []string
+	if err := tx.Model(record).Where("id <> ? AND archived_at = 0", id).Pluck("name", &names).Error; err != nil {
+		return err
+	}
+	same := func(other string) bool { return strings.EqualFold(strings.TrimSpace(other), strings.TrimSpace(name)) }
+	if slices.ContainsFunc(names, same) {
+		return wrong("name", "This name is taken. Add something by which the two can be told apart.")
+	}
+	return nil
 }
 
 // found turns a missing record into 404, and passes other errors on.

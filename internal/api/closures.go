@@ -38,6 +38,12 @@ type Import struct {
 	Address string `json:"address,omitempty" maxLength:"2000" doc:"An iCalendar address."`
 }
 
+// ClosuresNow are all closures, and the date.
+type ClosuresNow struct {
+	Closures
+	Today string `json:"today" format:"date" doc:"In the business's zone."`
+}
+
 // Imported is what a public calendar says of the coming two years.
 type Imported struct {
 	Items   []Closure `json:"items" doc:"Not saved yet."`
@@ -53,24 +59,28 @@ func (s *server) registerClosures(a huma.API) {
 	huma.Register(a, post("/api/closures/import", "importClosures", "Read closures from a public calendar, without saving them", http.StatusOK), s.importClosures)
 }
 
-func (s *server) closures(ctx context.Context) (Closures, error) {
+func (s *server) closures(ctx context.Context) (out ClosuresNow, err error) {
+	zone, err := schedule.Zone(s.DB.Read(ctx))
+	if err != nil {
+		return out, err
+	}
 	var rows []store.Closure
-	err := s.DB.Read(ctx).Order("date").Find(&rows).Error
-	out := Closures{Items: make([]Closure, 0, len(rows))}
+	err = s.DB.Read(ctx).Order("date").Find(&rows).Error
+	out.Items, out.Today = make([]Closure, 0, len(rows)), zone.DateAt(span.At(s.Now())).String()
 	for _, r := range rows {
 		out.Items = append(out.Items, Closure(r))
 	}
 	return out, err
 }
 
-func (s *server) listClosures(ctx context.Context, _ *struct{}) (*body[Closures], error) {
+func (s *server) listClosures(ctx context.Context, _ *struct{}) (*body[ClosuresNow], error) {
 	return answer(s.closures(ctx))
 }
 
 func (s *server) changeClosures(ctx context.Context, in *struct {
 	Accepting
 	Body Closures
-}) (*body[Closures], error) {
+}) (*body[ClosuresNow], error) {
 	for i, c := range in.Body.Items {
 		if _, err := hours.ParseDate(c.Date); err != nil {
 			return nil, wrong(fmt.Sprintf("items[%d].date", i), "This is not a date, as in 2026-03-17.")

@@ -190,6 +190,9 @@ func (s *server) saveService(ctx context.Context, id store.ID, accepting Accepti
 				return found(err, "service")
 			}
 		}
+		if err := toldApart(tx, &store.Service{}, id, row.Name, f.Name); err != nil {
+			return err
+		}
 		var same store.Service
 		err := tx.Where("slug = ? AND id <> ?", f.Slug, id).Take(&same).Error
 		if err == nil {

@@ -174,7 +174,13 @@ func (s *server) addStaff(ctx context.Context, in *struct{ Body StaffFields }) (
 	if err := in.Body.check(&row); err != nil {
 		return nil, err
 	}
-	if err := s.DB.Write(ctx, func(tx *gorm.DB) error { return tx.Create(&row).Error }); err != nil {
+	err := s.DB.Write(ctx, func(tx *gorm.DB) error {
+		if err := toldApart(tx, &store.Staff{}, 0, "", row.Name); err != nil {
+			return err
+		}
+		return tx.Create(&row).Error
+	})
+	if err != nil {
 		return nil, err
 	}
 	s.Hub.Tell(live.Rules)
@@ -190,6 +196,9 @@ func (s *server) changeStaff(ctx context.Context, in *struct {
 		var row store.Staff
 		if err := tx.Take(&row, in.ID).Error; err != nil {
 			return found(err, "staff member")
+		}
+		if err := toldApart(tx, &store.Staff{}, in.ID, row.Name, in.Body.Name); err != nil {
+			return err
 		}
 		if err := in.Body.check(&row); err != nil {
 			return err

@@ -26,6 +26,7 @@ type WallQuery struct {
 type lane struct {
 	staff   store.Staff
 	open    span.Set
+	works   func(hours.LocalDate) bool // whether there are hours on a date, up to backDays after those that are shown
 	busy    []schedule.BusyCalendar
 	taken   []WallVisit
 	home    texts         // by the business's clock
@@ -125,17 +126,21 @@ func (v viewing) lanesOf(db *gorm.DB, staff []store.Staff) (_ []lane, err error)
 	if err != nil {
 		return nil, err
 	}
-	schedules, err := schedule.Schedules(db, staff, v.first-3, end+3)
+	schedules, err := schedule.Schedules(db, staff, v.first-3, end+backDays)
 	if err != nil {
 		return nil, err
 	}
-	closures, err := schedule.Closures(db, v.first-3, end+3)
+	closures, err := schedule.Closures(db, v.first-3, end+backDays)
 	if err != nil {
 		return nil, err
 	}
 	for i, m := range staff {
 		sched := schedules[m.ID]
 		out[i].open = sched.Open(v.first-2, end+1, closures, sched.Zone.Over(v.first-2, end+2)).Clip(window)
+		out[i].works = func(d hours.LocalDate) bool {
+			day, _ := sched.Day(d, closures)
+			return len(day.Spans) > 0
+		}
 		out[i].busy, out[i].taken = busy[m.ID], visits[m.ID]
 	}
 	return out, nil
@@ -289,25 +294,38 @@ func (l lane) on(d hours.LocalDate, shown shownHours, starts map[store.ID][]offe
 		}
 		v.Starts = append(v.Starts, WallStart{t.At.String(), x.clock(t.At), t.Refused == 0, reasons})
 	}
-	v.Note, v.Away = note(l, v, open), l.home.away(l.staff, day)
+	v.Note, v.Away = note(l, d, v, open), l.home.away(l.staff, day)
 	return v
 }
 
 // note says what a day holds: "2 booked · 3 h 10 open".
-func note(l lane, v WallLane, open span.Set) string {
+func note(l lane, d hours.LocalDate, v WallLane, open span.Set) string {
 	var parts []string
 	if len(v.Visits) > 0 {
 		parts = append(parts, strconv.Itoa(len(v.Visits))+" booked")
 	}
 	switch free := open.Subtract(span.Of(append(l.busySpans(), l.occupied()...))).Minutes(); {
 	case open.IsEmpty():
-		parts = append(parts, "no hours")
+		parts = append(parts, "no hours"+l.until(d))
 	case free == 0:
 		parts = append(parts, "nothing open")
 	default:
 		parts = append(parts, offer.Duration(free)+" open")
 	}
 	return strings.Join(parts, " · ")
+}
+
+// backDays is how far ahead the next day with hours is looked for.
+const backDays = 60
+
+// until says when somebody who has no hours on a date is back.
+func (l lane) until(d hours.LocalDate) string {
+	for next := d + 1; next < d+backDays; next++ {
+		if l.works(next) {
+			return next.Time().Format(" until Mon 2 Jan")
+		}
+	}
+	return ""
 }
 
 // away says how far a person's clock is from the one of the wall: St Johns −3 h 30.

@@ -6,7 +6,6 @@
 package demo
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -27,157 +26,6 @@ const (
 	Password = "a-quiet-piano"
 	zone     = "Europe/Dublin"
 )
-
-// person is a staff member of the demo.
-type person struct {
-	user, name, zone string
-	week             map[string]casefile.Day
-	from             int // days from the Monday of the first week on which the hours begin
-	unlinked         bool
-	feed             bool // the hall's concerts are linked
-	events           []event
-}
-
-// event is a personal event, by days from the Monday of the first week.
-type event struct {
-	calendar, title string
-	day             int
-	from, to        string // empty for the whole day
-	weekly          bool
-}
-
-// days makes the same day's hours for several days of a week.
-func days(keys string, spans, breaks string) map[string]casefile.Day {
-	out := map[string]casefile.Day{}
-	for i := 0; i+3 <= len(keys); i += 4 {
-		out[keys[i:i+3]] = casefile.Day{Spans: wallSpans(spans), Breaks: wallSpans(breaks)}
-	}
-	return out
-}
-
-// wallSpans reads "09:00-17:30 18:00-19:00".
-func wallSpans(text string) []casefile.WallSpan {
-	var out []casefile.WallSpan
-	for ; len(text) >= 11; text = text[min(len(text), 12):] {
-		out = append(out, casefile.WallSpan{text[:5], text[6:11]})
-	}
-	return out
-}
-
-func with(a, b map[string]casefile.Day) map[string]casefile.Day {
-	for k, v := range b {
-		a[k] = v
-	}
-	return a
-}
-
-const workdays = "mon tue wed thu fri"
-
-var people = []person{
-	{user: "mara@quillon.example", name: "Mara Quillon", zone: zone, week: days(workdays, "08:30-17:00", "12:00-12:30"), events: []event{
-		{"family", "School run", 0, "08:30", "09:00", true}, {"family", "Parents’ evening", 3, "16:00", "17:30", false},
-		{"work", "Call with the timber yard", 1, "10:30", "11:30", false}, {"birthdays", "Wren’s birthday", 4, "", "", false},
-		{"work", "Bank", 8, "13:00", "14:00", false}}},
-	{user: "ansel@okoro.example", name: "Ansel Okoro", zone: zone, week: days(workdays, "09:00-13:00 13:45-18:00", ""), events: []event{
-		{"personal", "Physiotherapy", 3, "09:00", "09:45", false}, {"personal", "Physiotherapy", 10, "09:00", "09:45", false},
-		{"personal", "Choir", 1, "17:00", "19:00", true}}},
-	{user: "bryn@castellane.example", name: "Bryn Castellane", zone: zone, week: days(workdays, "09:00-17:30", "12:30-13:15"), events: []event{
-		{"family", "Dentist", 0, "14:15", "15:30", false}, {"family", "Swimming lesson", 3, "14:30", "15:30", true},
-		{"work", "Workshop meeting", 2, "09:00", "10:00", true}, {"family", "Moving house", 11, "", "", false}}},
-	{user: "ilse@varga.example", name: "Ilse Varga", zone: zone,
-		week: with(days("mon tue thu", "10:00-13:00 14:00-19:00", ""), with(days("wed", "08:30-12:30", ""), with(days("fri", "10:00-15:00", ""), days("sat", "09:00-13:00", "")))), feed: true,
-		events: []event{{"personal", "Pottery", 3, "16:00", "19:00", true}, {"personal", "Train to Galway", 0, "10:00", "11:30", false}, {"personal", "Lunch with Orla", 7, "12:00", "13:30", false}}},
-	{user: "noor@haddad.example", name: "Noor Haddad", zone: "America/St_Johns", week: days(workdays, "09:00-16:00", "12:00-12:30"), events: []event{
-		{"personal", "Vet", 0, "13:30", "14:15", false}, {"personal", "Skating", 2, "15:00", "16:00", true}}},
-	{user: "piet@lindqvist.example", name: "Piet Lindqvist", zone: zone, week: days("mon tue wed thu", "08:00-16:00", "12:00-12:30"), from: 7, unlinked: true},
-}
-
-// Accounts returns the demo's accounts at the calendar host.
-func Accounts() []standin.Account {
-	var out []standin.Account
-	for i, p := range people {
-		a := standin.Account{User: p.user, Name: p.name, Password: fmt.Sprintf("app-%s-%d", p.name[:4], 4817+i*613), Zone: p.zone}
-		switch p.user {
-		case "mara@quillon.example", "bryn@castellane.example":
-			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "family", Name: "Family", Colour: "#a4508b"},
-				{ID: "birthdays", Name: "Birthdays", Colour: "#8a8f3c", ReadOnly: true}}
-		default:
-			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "personal", Name: "Personal", Colour: "#b3621b"}}
-		}
-		out = append(out, a)
-	}
-	return append(out, standin.Account{User: hall, Name: "Cedar Hall", Password: "stage-door-20", Zone: zone,
-		Calendars: []standin.Calendar{{ID: "concerts", Name: "Cedar Hall concerts", Colour: "#5b3f8f", Public: true}}})
-}
-
-// hall is the account of a hall that publishes its concerts, at which Ilse turns
-// the pages.
-const hall = "stage@cedar-hall.example"
-
-var concerts = []event{{"concerts", "Quartet", 1, "19:30", "21:30", false}, {"concerts", "Matinee for schools", 4, "13:15", "14:45", false},
-	{"concerts", "Piano recital", 5, "10:00", "12:00", false}, {"concerts", "Choir festival", 9, "09:30", "12:30", false}}
-
-// late are personal events of Ilse's that arrive when everything has been booked,
-// on top of a visit.
-var late = []event{{"personal", "Boiler repair", 0, "15:45", "16:45", false}}
-
-// service is a service of the demo with the numbers of who performs it.
-type service struct {
-	api.ServiceFields
-	performers []int
-}
-
-var services = []service{
-	{usual(api.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
-		Notice: 240, WindowDays: 60, CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask"}), []int{0, 1, 2, 3}},
-	{usual(api.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
-		NoticeKind: "day", NoticeDays: 1, NoticeBy: "18:00", WindowDays: 90, Unreachable: "take"}), []int{0, 3}},
-	{usual(api.ServiceFields{Name: "Video appraisal", Place: "Online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
-		Notice: 60, WindowDays: 30, Pick: "last", Unreachable: "ask"}), []int{4, 1}},
-	{usual(api.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
-		Notice: 2880, WindowDays: 90, Needs: []string{"workshop bay"}, Pick: "turn", Unreachable: "ask"}), []int{2, 0}},
-	{usual(api.ServiceFields{Name: "Care class", Place: "At our workshop", Hue: 3, Length: 75, Step: 15, Anchor: "opening", BufferBefore: 15, BufferAfter: 15,
-		Notice: 120, WindowDays: 60, Places: 8, CapPerDay: atMost(1), Unreachable: "take"}), []int{3}},
-	{usual(api.ServiceFields{Name: "Piano moving", Place: "From your place to another", Hue: 5, Length: 180, Step: 60, BufferBefore: 30, BufferAfter: 30,
-		Notice: 4320, WindowDays: 90, Needs: []string{"van"}, Staffing: "all", Unreachable: "ask"}), []int{1, 2}},
-}
-
-// usual fills in what is the same for most services.
-func usual(f api.ServiceFields) api.ServiceFields {
-	f.Anchor, f.NoticeKind, f.NoticeBy = cmp.Or(f.Anchor, "clock"), cmp.Or(f.NoticeKind, "minutes"), cmp.Or(f.NoticeBy, "18:00")
-	f.WindowKind, f.Staffing, f.Pick, f.Places = "days", cmp.Or(f.Staffing, "any"), cmp.Or(f.Pick, "order"), max(1, f.Places)
-	f.Lengths, f.Needs = append([]int{}, f.Lengths...), append([]string{}, f.Needs...)
-	return f
-}
-
-func atMost(n int) *int { return &n }
-
-// resources are the rooms and equipment of the demo, and closures the days on
-// which it is closed, by days from the Monday of the first week.
-var (
-	resources = []api.ResourceFields{{Name: "Bay by the window", Kind: "workshop bay"}, {Name: "Bay at the back", Kind: "workshop bay"}, {Name: "The van", Kind: "van"}}
-	closures  = map[int]string{19: "Stocktaking"}
-)
-
-// visit is a booking of the demo, by days from the Monday of the first week.
-type visit struct {
-	service, day int
-	at           string // Dublin time
-	person       int    // -1 for all who are needed
-	client       string
-}
-
-var visits = []visit{
-	{0, 0, "09:30", 0, "Rosa Osei"}, {1, 0, "15:00", 0, "Cedar Hall"}, {0, 0, "10:00", 1, "Luc Moreau"}, {2, 0, "16:30", 1, "Tomi Adeyemi"},
-	{0, 0, "09:30", 2, "Sam Whitlock"}, {0, 0, "15:00", 3, "Greta Lunde"}, {2, 0, "13:30", 4, "Pia Lund"}, {2, 0, "18:00", 4, "Kit Baptiste"},
-	{0, 1, "08:30", 0, "Ines Duarte"}, {0, 1, "13:30", 0, "Hugo Brandt"}, {0, 1, "09:30", 1, "Maeve Kinsella"}, {0, 1, "10:00", 2, "Dara Flynn"}, {0, 1, "14:30", 3, "Una Breen"}, {2, 1, "14:00", 4, "Jonas Weil"},
-	{0, 2, "09:30", 0, "Aoife Mercer"}, {1, 2, "15:30", 0, "Linden Hall"}, {0, 2, "14:00", 1, "Noel Tierney"}, {0, 2, "13:30", 2, "Vera Stone"}, {0, 2, "09:00", 3, "Elin Moss"},
-	{0, 3, "09:00", 0, "Rosa Osei"}, {0, 3, "10:30", 1, "Cormac Daly"}, {0, 3, "09:30", 2, "Sunniva Berg"}, {1, 3, "14:00", 3, "Cedar Hall"}, {2, 3, "17:00", 4, "Ravi Anand"},
-	{0, 4, "10:00", 0, "Otto Lind"}, {0, 4, "14:00", 2, "Clodagh Roe"}, {2, 4, "15:00", 4, "Mina Park"}, {0, 4, "11:00", 3, "Fionn Hale"},
-	{3, 7, "13:30", 2, "Priory School"}, {5, 9, "14:00", -1, "Marta Quist"},
-	{4, 1, "10:00", 3, "Ida Holm"}, {4, 1, "10:00", 3, "Per Nilsen"}, {4, 1, "10:00", 3, "Lea Roth"}, {4, 1, "10:00", 3, "Ben Auer"}, {4, 7, "14:00", 3, "Ida Holm"},
-	{0, 7, "10:00", 0, "Ada Winter"}, {0, 7, "14:30", 1, "Bea Sol"}, {0, 8, "09:30", 2, "Ivo Maric"}, {1, 9, "16:00", 0, "Linden Hall"}, {0, 9, "10:30", 1, "Tess Arden"}, {2, 10, "14:00", 4, "Lou Verne"},
-}
 
 // Morning returns the moment from which the demo is laid out: early on the
 // Monday of the week before, so that bookings for the present day keep their
@@ -271,16 +119,11 @@ type filling struct {
 func (f *filling) person(ctx context.Context, i int) error {
 	p := people[i]
 	var member api.StaffMember
-	if err := f.niche.Post(ctx, "/api/staff", api.StaffFields{Name: p.name, Email: p.user, Zone: p.zone}, &member); err != nil {
+	if err := f.niche.Post(ctx, "/api/staff", api.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap}, &member); err != nil {
 		return err
 	}
 	f.ids = append(f.ids, member.ID)
-	from := f.monday - 28
-	if p.from > 0 {
-		from = f.monday + hours.LocalDate(p.from)
-	}
-	pattern := casefile.Pattern{From: from.String(), Cycle: []map[string]casefile.Day{p.week}}
-	if err := f.niche.Put(ctx, fmt.Sprintf("/api/staff/%d/hours", member.ID), api.Hours{Patterns: []casefile.Pattern{pattern}}, nil); err != nil {
+	if err := f.hours(ctx, p, member.ID); err != nil {
 		return err
 	}
 	if p.unlinked {
@@ -299,6 +142,35 @@ func (f *filling) person(ctx context.Context, i int) error {
 		}
 	}
 	return f.link(ctx, member.ID, Accounts()[i])
+}
+
+// hours gives a person the patterns, and what wins over them.
+func (f *filling) hours(ctx context.Context, p person, id store.ID) error {
+	date := func(day int) string { return (f.monday + hours.LocalDate(day)).String() }
+	from := -28
+	if p.from > 0 {
+		from = p.from
+	}
+	usual := casefile.Pattern{From: date(from), Cycle: []map[string]casefile.Day{p.week}}
+	if p.other != nil {
+		usual.Cycle = append(usual.Cycle, p.other)
+	}
+	patterns := []casefile.Pattern{usual}
+	if p.later.week != nil {
+		until := date(p.later.until)
+		patterns = append(patterns, casefile.Pattern{From: date(p.later.from), Until: &until, Cycle: []map[string]casefile.Day{p.later.week}})
+	}
+	if err := f.niche.Put(ctx, fmt.Sprintf("/api/staff/%d/hours", id), api.Hours{Patterns: patterns}, nil); err != nil {
+		return err
+	}
+	own := api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{}}
+	if p.away.note != "" {
+		own.Absences = append(own.Absences, api.Absence{From: date(p.away.from), Until: date(p.away.until), Note: p.away.note})
+	}
+	if p.extra.note != "" {
+		own.OneOffs = append(own.OneOffs, api.OneOff{OneOff: casefile.OneOff{Date: date(p.extra.day), Spans: wallSpans(p.extra.spans)}, Note: p.extra.note})
+	}
+	return f.niche.Put(ctx, fmt.Sprintf("/api/staff/%d/days", id), own, nil)
 }
 
 // enter puts events into calendars of an account, as its owner would.

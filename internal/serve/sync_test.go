@@ -174,7 +174,7 @@ func TestFieldsAreCheckedAndNamed(t *testing.T) {
 	d := openDesk(t, nil)
 	service := func(change func(*api.ServiceFields)) api.ServiceFields {
 		f := d.service.ServiceFields
-		f.Slug = "other"
+		f.Name, f.Slug = "Other", "other"
 		change(&f)
 		return f
 	}
@@ -188,6 +188,8 @@ func TestFieldsAreCheckedAndNamed(t *testing.T) {
 		{"a zone of the machine", "/api/staff", api.StaffFields{Name: "A", Zone: "Local"}, "zone"},
 		{"a mail address with a name", "/api/staff", api.StaffFields{Name: "A", Zone: "UTC", Email: "Ada <a@b.example>"}, "email"},
 		{"several at once", "/api/services", service(func(f *api.ServiceFields) { f.Length, f.Step, f.Places = 0, 0, 0 }), "length step places"},
+		{"a name in use", "/api/services", service(func(f *api.ServiceFields) { f.Name = " home TUNING" }), "name"},
+		{"a person's name in use", "/api/staff", api.StaffFields{Name: "bryn castellane", Zone: "UTC"}, "name"},
 		{"an address in use", "/api/services", service(func(f *api.ServiceFields) { f.Slug = "home-tuning" }), "slug"},
 		{"an address that is none", "/api/services", service(func(f *api.ServiceFields) { f.Slug = "Ein Klavier" }), "slug"},
 		{"somebody twice", "/api/services", service(func(f *api.ServiceFields) { f.Staff = append(f.Staff, f.Staff...) }), "staff[1]"},

@@ -1,32 +1,46 @@
 <script lang="ts">
   import X from '@lucide/svelte/icons/x';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
-  import { longDate } from '$lib/hours/dates';
+  import { listen } from '$lib/api/live';
+  import { addDays, daysBetween, longDate } from '$lib/hours/dates';
   import Field from '$lib/ui/Field.svelte';
+  import ListTools from '$lib/ui/ListTools.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
 
   /** The days on which all is closed: typed in, or read from a public calendar. */
   let closures = $state<Shape<'Closure'>[]>([]);
+  let today = $state('');
+  let search = $state('');
+  let order = $state('date');
+  let past = $state(false);
+  /** What was there before the last change, to go back to. */
+  let before = $state<Shape<'Closure'>[]>();
   let date = $state('');
+  let until = $state('');
   let name = $state('');
   let address = $state('');
   /** What is being saved, kept for the case that bookings no longer fit. */
   let wanted = $state<Shape<'Closure'>[]>([]);
   let problem = $state<Problem>();
   let said = $state('');
+  /** Whether the last day that was typed is before the first. */
+  let early = $state(false);
 
   async function load() {
-    closures = (await data(api.GET('/api/closures'))).items;
+    const got = await data(api.GET('/api/closures'));
+    [closures, today] = [got.items, got.today];
   }
-  void load();
+  $effect(() => void load());
+  $effect(() => listen(() => void load()));
 
   async function save(items: Shape<'Closure'>[], accept = 0) {
     [wanted, problem, said] = [items, undefined, ''];
+    const old = $state.snapshot(closures);
     try {
       closures = (await data(api.PUT('/api/closures', { params: { query: { accept } }, body: { items } })))
         .items;
-      [date, name] = ['', ''];
+      [date, until, name, before] = ['', '', '', old];
     } catch (cause) {
       problem = problemOf(cause);
     }
@@ -34,7 +48,11 @@
 
   function add(e: SubmitEvent) {
     e.preventDefault();
-    void save([...closures.filter((c) => c.date !== date), { date, name }]);
+    early = false;
+    const length = until ? Math.min(366, daysBetween(date, until)) : 0;
+    if (length < 0) return (early = true);
+    const fresh = Array.from({ length: length + 1 }, (_, i) => ({ date: addDays(date, i), name }));
+    void save([...closures.filter((c) => c.date < date || c.date > (until || date)), ...fresh]);
   }
 
   async function read(source: Shape<'Import'>) {
@@ -54,6 +72,33 @@
     if (file) await read({ text: await file.text() });
   }
 
+  async function undo() {
+    if (before) await save(before);
+    if (!problem) before = undefined;
+  }
+
+  /** Closures that follow each other under one name are one, as 24–26 December. */
+  type Run = { from: string; until: string; name: string };
+  const shown = $derived.by(() => {
+    const runs: Run[] = [];
+    for (const c of closures) {
+      const last = runs.at(-1);
+      if (last?.name === c.name && addDays(last.until, 1) === c.date) last.until = c.date;
+      else runs.push({ from: c.date, until: c.date, name: c.name });
+    }
+    const like = search.trim().toLowerCase();
+    return runs
+      .filter((r) => (past ? r.until < today : r.until >= today))
+      .filter((r) => `${r.name} ${longDate(r.from)}`.toLowerCase().includes(like))
+      .toSorted(
+        (a, b) => (order === 'name' ? a.name.localeCompare(b.name) : 0) || (a.from < b.from ? -1 : 1),
+      );
+  });
+  const when = (r: Run) =>
+    r.from === r.until
+      ? longDate(r.from)
+      : `${longDate(r.from).replace(/ \d{4}$/, '')} – ${longDate(r.until)}`;
+
   const wrongDate = $derived(
     Object.entries(problem?.fields ?? {}).find(([f]) => f.startsWith('items'))?.[1] ?? '',
   );
@@ -64,21 +109,48 @@
     <h2 class="text-2xl" id="closures">Closures</h2>
     <p class="text-mute">On these days nobody works, except those with a one-off day.</p>
   </div>
+  {#if closures.length > 1 || past}
+    <ListTools
+      bind:search
+      bind:order
+      bind:archived={past}
+      also="Show what is past"
+      what="closures"
+      orders={[
+        ['date', 'date'],
+        ['name', 'name'],
+      ]}
+    />
+  {/if}
   <ul class="sheet max-h-96 divide-y divide-base-300 overflow-auto">
-    {#each closures as c (c.date)}
+    {#each shown as r (r.from)}
       <li class="flex items-center gap-3 px-4 py-2">
-        <span class="w-64">{longDate(c.date)}</span>
-        <b class="grow">{c.name}</b>
+        <div class="min-w-0 grow">
+          <b class="break-words">{r.name || 'Closed'}</b>
+          <p class="text-sm text-mute">
+            {when(r)}{r.from === r.until ? '' : `, ${daysBetween(r.from, r.until) + 1} days`}
+          </p>
+        </div>
         <button
           class="btn btn-ghost btn-xs btn-square"
-          aria-label="Open again on {longDate(c.date)}"
-          onclick={() => save(closures.filter((o) => o.date !== c.date))}><X size={14} /></button
+          aria-label="Open again on {when(r)}"
+          onclick={() => save(closures.filter((c) => c.date < r.from || c.date > r.until))}
+          ><X size={14} /></button
         >
       </li>
     {:else}
-      <li class="px-4 py-3 text-mute">None. Public holidays can be read from a calendar file or address.</li>
+      <li class="px-4 py-3 text-mute">
+        {#if search}No closure here is called “{search}”.
+        {:else if past}None is past.
+        {:else}None ahead. Public holidays can be read from a calendar file or address.{/if}
+      </li>
     {/each}
   </ul>
+  {#if before}
+    <button type="button" class="link-plain justify-self-start text-sm" onclick={undo}
+      >undo the last change</button
+    >
+  {/if}
   {#if problem?.misfitCount}
     <Misfits
       {problem}
@@ -88,9 +160,12 @@
   {:else if problem && Object.keys(problem.fields).length === 0}
     <Notice tone="wrong">{problem.message}</Notice>
   {/if}
-  <form class="grid items-start gap-3 sm:grid-cols-[auto_1fr_auto]" onsubmit={add} novalidate>
+  <form class="grid items-start gap-3 sm:grid-cols-[auto_auto_1fr_auto]" onsubmit={add} novalidate>
     <Field label="Day" error={wrongDate}>
-      {#snippet children(tie)}<input class="input w-44" type="date" bind:value={date} {...tie} />{/snippet}
+      {#snippet children(tie)}<input class="input w-38" type="date" bind:value={date} {...tie} />{/snippet}
+    </Field>
+    <Field label="Until" error={early ? 'This is before the first day.' : ''}>
+      {#snippet children(tie)}<input class="input w-38" type="date" bind:value={until} {...tie} />{/snippet}
     </Field>
     <Field label="Called">
       {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}

@@ -8,7 +8,7 @@
   import { clock } from '../clock.svelte';
   import { navigate, route } from '../router';
   import Budget from '../service/Budget.svelte';
-  import { formOf, fresh, noticeWords, windowWords, type Form } from '../service/form';
+  import { formOf, fresh, noticeWords, rarest, windowWords, type Form } from '../service/form';
   import Rules from '../service/Rules.svelte';
   import What from '../service/What.svelte';
   import Who from '../service/Who.svelte';
@@ -20,6 +20,8 @@
   let kept = $state('');
   let team = $state<Shape<'StaffMember'>[]>([]);
   let kinds = $state<string[]>([]);
+  /** The other services, whose colours are taken. */
+  let others = $state<Shape<'Service'>[]>([]);
   let problem = $state<Problem>();
   let missing = $state('');
   let saved = $state(false);
@@ -73,12 +75,15 @@
   async function load(id: number) {
     [missing, problem] = ['', undefined];
     // A new service can be typed at once: what comes later must not write over it.
-    if (!id) [form, page, kept] = [{ ...fresh, hue: Math.floor(Math.random() * 8) }, '', ''];
+    if (!id) [form, page, kept] = [{ ...fresh }, '', ''];
     try {
-      const [people, resources] = await Promise.all([
+      const [people, resources, services] = await Promise.all([
         data(api.GET('/api/staff')),
         data(api.GET('/api/resources')),
+        data(api.GET('/api/services')),
       ]);
+      others = services.items.filter((s) => s.id !== id);
+      if (!id) form.hue = rarest(others.map((s) => s.hue));
       team = people.items;
       kinds = [...new Set(resources.items.map((r) => r.kind))];
       if (id) take(await data(api.GET('/api/services/{id}', { params: { path: { id } } })));
@@ -136,10 +141,10 @@
             >.{/if}
         </p>
       </div>
-      {#if !id}<What bind:form {fault} />{/if}
+      {#if !id}<What bind:form {fault} {others} />{/if}
       <Rules bind:form {fault} />
       <Who bind:form {team} {kinds} />
-      {#if id}<What bind:form {fault} />{/if}
+      {#if id}<What bind:form {fault} {others} />{/if}
       {#if id}
         <Archive
           name={form.name}

@@ -6,6 +6,8 @@
 
   let services = $state<Shape<'Service'>[]>();
   let more = $state(0);
+  /** The kinds of rooms and equipment that there are. */
+  let kinds = $state<string[]>([]);
   let search = $state('');
   let order = $state('name');
   let archived = $state(false);
@@ -14,6 +16,7 @@
     const got = await data(api.GET('/api/services', { params: { query: { page, archived } } }));
     services = page === 1 ? got.items : [...(services ?? []), ...got.items];
     more = got.next;
+    kinds = (await data(api.GET('/api/resources'))).items.map((r) => r.kind);
   }
   $effect(() => {
     void archived;
@@ -22,6 +25,8 @@
   /** What keeps a service from being booked. */
   function missing(s: Shape<'Service'>): string {
     if (s.staff.length === 0) return 'nobody performs it';
+    const none = s.needs.find((kind) => !kinds.includes(kind));
+    if (none) return `there is no ${none}`;
     return s.paused ? 'paused' : '';
   }
   const shown = $derived(

@@ -1,11 +1,21 @@
 <script lang="ts">
   import Field from '$lib/ui/Field.svelte';
-  import type { Fault, Form } from './form';
+  import type { Shape } from '$lib/api/client';
+  import { hueNames, type Fault, type Form } from './form';
 
   /** What the service is, as clients read it. */
-  let { form = $bindable(), fault }: { form: Form; fault: Fault } = $props();
+  let {
+    form = $bindable(),
+    fault,
+    others,
+  }: {
+    form: Form;
+    fault: Fault;
+    /** The other services, whose colours are taken. */ others: Shape<'Service'>[];
+  } = $props();
 
-  const hues = ['Petrol', 'Plum', 'Indigo', 'Olive', 'Rust', 'Slate', 'Berry', 'Pine'];
+  const same = (hue: number) => others.filter((s) => s.hue === hue).map((s) => s.name);
+  const sharers = $derived(same(form.hue));
 </script>
 
 <fieldset class="sheet grid gap-4 p-5 md:grid-cols-2 2xl:grid-cols-3">
@@ -30,12 +40,19 @@
   <div class="md:col-span-2">
     <p class="mb-1 text-sm font-semibold" id="hue">Colour on the wall</p>
     <div class="flex flex-wrap gap-2" role="radiogroup" aria-labelledby="hue">
-      {#each hues as name, i (name)}
-        <label class="hue" style="--hue:var(--color-hue-{i})" title={name}>
+      {#each hueNames as name, i (name)}
+        <label class="hue" style="--hue:var(--color-hue-{i})" title={[name, ...same(i)].join(', as ')}>
           <input type="radio" name="hue" value={i} bind:group={form.hue} aria-label={name} />
         </label>
       {/each}
     </div>
+    {#if sharers.length}
+      <p class="mt-1.5 text-sm text-mute">
+        {sharers[0]}{sharers.length > 1 ? ` and ${sharers.length - 1} more` : ''} already {sharers.length > 1
+          ? 'have'
+          : 'has'} this colour.
+      </p>
+    {/if}
   </div>
   <label class="flex items-center gap-2 self-end pb-1 font-semibold">
     <input class="checkbox checkbox-sm checkbox-primary" type="checkbox" bind:checked={form.paused} />

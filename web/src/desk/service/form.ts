@@ -75,3 +75,12 @@ export function readLengths(text: string): number[] {
     .map(Number)
     .filter(Number.isFinite);
 }
+
+/** How many hues there are. */
+export const hueNames = ['Petrol', 'Plum', 'Indigo', 'Olive', 'Rust', 'Slate', 'Berry', 'Pine'];
+
+/** The hue that is used least, the first of several. */
+export function rarest(used: number[]): number {
+  const counts = hueNames.map((_, hue) => used.filter((u) => u === hue).length);
+  return counts.indexOf(Math.min(...counts));
+}

@@ -678,6 +678,14 @@ export interface components {
     Closures: {
       items: components['schemas']['Closure'][];
     };
+    ClosuresNow: {
+      items: components['schemas']['Closure'][];
+      /**
+       * Format: date
+       * @description In the business's zone.
+       */
+      today: string;
+    };
     Day: {
       breaks?: string[][];
       spans: string[][];
@@ -1034,6 +1042,8 @@ export interface components {
       /** @description What services ask for: a visit takes one of each kind that it needs. */
       kind: string;
       name: string;
+      /** @description The services in use that need its kind. */
+      neededBy: string[];
     };
     ResourceFields: {
       /** @description What services ask for: a visit takes one of each kind that it needs. */
@@ -1684,7 +1694,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Closures'];
+          'application/json': components['schemas']['ClosuresNow'];
         };
       };
       /** @description Error */
@@ -1720,7 +1730,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Closures'];
+          'application/json': components['schemas']['ClosuresNow'];
         };
       };
       /** @description Error */

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { place } from '$lib/lane/geometry';
   import { addDays, daysBetween, monthName, plainDate } from './dates';
-  import { spanWords, stretches, type DraftPattern } from './patterns';
+  import { spanWords, stretches, tightWords, type DraftPattern } from './patterns';
 
   /** Which pattern is in force when, over the year around today. */
   let {
@@ -45,10 +45,11 @@
           class:chosen={p.index === at}
           style={place(axis, p)}
           aria-pressed={p.index === at}
+          aria-label={d ? spanWords(d) : ''}
           title="{d ? spanWords(d) : ''}; in force {plainDate(p.from)} – {plainDate(p.until)}"
           onclick={() => onpick(p.index)}
         >
-          <span>{d ? spanWords(d) : ''}</span>
+          <span aria-hidden="true">{d ? tightWords(d) : ''}</span>
         </button>
       {/if}
     {/each}

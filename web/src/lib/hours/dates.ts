@@ -18,6 +18,11 @@ export function plainDate(date: string): string {
   return written(date, { day: 'numeric', month: 'long', year: 'numeric' });
 }
 
+/** 17 Mar 2026, where there is little room. */
+export function tightDate(date: string): string {
+  return written(date, { day: 'numeric', month: 'short', year: 'numeric' });
+}
+
 /** The date some days later. */
 export function addDays(date: string, days: number): string {
   return new Date(Date.parse(`${date}T12:00:00Z`) + days * 86_400_000).toISOString().slice(0, 10);

@@ -1,5 +1,5 @@
 import type { Shape } from '$lib/api/client';
-import { addDays, daysBetween, plainDate, weekdayOf } from './dates';
+import { addDays, daysBetween, plainDate, tightDate, weekdayOf } from './dates';
 import { dayKeys, draftOf, weekOf, type DraftDay, type DraftWeek } from './week';
 
 /** A pattern as it is being edited. */
@@ -31,6 +31,15 @@ export function inForce(drafts: DraftPattern[], date: string): number {
 export function spanWords(d: DraftPattern): string {
   if (!d.from) return 'no start yet';
   return d.until ? `${plainDate(d.from)} – ${plainDate(d.until)}` : `from ${plainDate(d.from)}`;
+}
+
+/** When a pattern is in force, where there is little room. */
+export function tightWords(d: DraftPattern): string {
+  const end = d.until ? ` – ${tightDate(d.until)}` : '';
+  const sameYear = d.from.slice(0, 4) === d.until.slice(0, 4);
+  return d.from && end
+    ? `${sameYear ? tightDate(d.from).slice(0, -5) : tightDate(d.from)}${end}`
+    : spanWords(d);
 }
 
 /** A stretch of dates, both included, in which one pattern is in force; index -1 where none is. */

@@ -6,6 +6,7 @@
     archived = $bindable(),
     orders,
     what,
+    also = 'Show what is archived',
   }: {
     search: string;
     order: string;
@@ -14,12 +15,14 @@
     orders: [string, string][];
     /** What is listed, for labels: "people". */
     what: string;
+    /** What else than archived things can be shown. */
+    also?: string;
   } = $props();
 </script>
 
 <div class="flex flex-wrap items-center gap-3">
   <input
-    class="input w-64 input-sm"
+    class="input w-56 input-sm"
     type="search"
     placeholder="Search {what}"
     aria-label="Search {what}"
@@ -33,6 +36,6 @@
   </label>
   <label class="ml-auto flex items-center gap-2 text-sm">
     <input class="checkbox checkbox-sm checkbox-primary" type="checkbox" bind:checked={archived} />
-    Show what is archived
+    {also}
   </label>
 </div>
