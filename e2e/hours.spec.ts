@@ -1,6 +1,6 @@
-import { AxeBuilder } from "@axe-core/playwright";
 import { type Locator, type Page } from "@playwright/test";
 import { expect, signIn, test } from "./niche";
+import { isSound } from "./sound";
 
 // Piet has no link and no bookings: what is drawn here concerns no other test.
 const piet = "/team/6";
@@ -148,8 +148,70 @@ test("days off are chosen by dragging over the coming weeks, and can be undone",
   await days.getByRole("button", { name: "Add", exact: true }).click();
   await expect(cell("Tuesday, 22 December 2026: other hours")).toBeVisible();
   await expect(page.getByText("Other hours on 22 December.")).toBeVisible();
-  const found = await new AxeBuilder({ page }).analyze();
-  expect(found.violations.map((v) => v.id)).toEqual([]);
+  await isSound(page);
   await days.getByRole("button", { name: "undo the last change" }).click();
   await expect(cell("Tuesday, 22 December 2026: usual hours")).toBeVisible();
+});
+
+test("hours are drawn and dragged, and days chosen, with a finger", async ({
+  browser,
+  demo,
+}) => {
+  const context = await browser.newContext({
+    hasTouch: true,
+    viewport: { width: 1024, height: 768 },
+  });
+  const page = await context.newPage();
+  await signIn(page, demo);
+  await page.goto(demo.address + piet);
+  const devtools = await context.newCDPSession(page);
+  const finger = async (path: { x: number; y: number }[]) => {
+    const touch = (
+      type: "touchStart" | "touchMove" | "touchEnd",
+      touchPoints: { x: number; y: number }[],
+    ) => devtools.send("Input.dispatchTouchEvent", { type, touchPoints });
+    for (const [i, at] of path.entries())
+      await touch(i ? "touchMove" : "touchStart", [at]);
+    await touch("touchEnd", []);
+  };
+  const lane = page.getByRole("group", { name: "Sunday, drawn" });
+  const sunday = lane.getByRole("button", { name: /^Sunday hours/ });
+  await expect(lane).toBeVisible();
+  while ((await sunday.count()) > 0) {
+    await sunday.first().focus();
+    await page.keyboard.press("Delete");
+  }
+  const centre = (what: Locator) =>
+    what.evaluate((e) => e.scrollIntoView({ block: "center" }));
+  await centre(lane);
+  const box = await lane.boundingBox();
+  if (!box) throw new Error("no lane");
+  // Fingers move along one line: across it they scroll.
+  const at = (hour: number) => ({
+    x: box.x + ((hour - 6) / 15) * box.width,
+    y: box.y + box.height / 2,
+  });
+  await finger([at(10.03), at(11), at(12), at(14.03)]);
+  await expect(sunday).toContainText("10:00–14:00");
+  await finger([at(12), at(12.5), at(13.02)]);
+  await expect(sunday).toContainText("11:00–15:00");
+  await finger([at(15), at(15.5), at(16.02)]);
+  await expect(sunday).toContainText("11:00–16:00");
+  await page.getByRole("button", { name: "Discard" }).click();
+  const days = page.getByRole("region", { name: "One-off days and absences" });
+  const from = days.getByRole("button", { name: "Monday, 7 December 2026" });
+  await centre(from);
+  const middle = async (name: string) => {
+    const cell = await days.getByRole("button", { name }).boundingBox();
+    if (!cell) throw new Error(`no ${name}`);
+    return { x: cell.x + cell.width / 2, y: cell.y + cell.height / 2 };
+  };
+  await finger([
+    await middle("Monday, 7 December 2026"),
+    await middle("Tuesday, 8 December 2026"),
+    await middle("Wednesday, 9 December 2026"),
+  ]);
+  await expect(days.getByLabel("From")).toHaveValue("2026-12-07");
+  await expect(days.getByLabel("Until")).toHaveValue("2026-12-09");
+  await context.close();
 });

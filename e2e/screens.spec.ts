@@ -1,11 +1,11 @@
-import { AxeBuilder } from "@axe-core/playwright";
-import { type Page } from "@playwright/test";
 import { expect, signIn, test } from "./niche";
+import { isSound } from "./sound";
 
 const screens = [
   { path: "/", shows: "Mara Quillon" },
   { path: "/team", shows: "Bookings go to Work" },
   { path: "/team/1", shows: "Save the hours" },
+  { path: "/team/1/week", shows: "8 visits in the week of" },
   { path: "/team/1/details", shows: "No cap on visits a day." },
   { path: "/team/3/calendars", shows: "block Bryn’s time" },
   { path: "/team/6/calendars", shows: "Link a calendar of Piet’s" },
@@ -18,19 +18,6 @@ const screens = [
   { path: "/book/none", shows: "There is no such page", phone: true },
   { path: "/booking/none", shows: "There is no such booking", phone: true },
 ];
-
-async function isSound(page: Page) {
-  const found = await new AxeBuilder({ page }).analyze();
-  expect(
-    found.violations.map(
-      (v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`,
-    ),
-  ).toEqual([]);
-  const spill = await page.evaluate(
-    () => document.documentElement.scrollWidth - window.innerWidth,
-  );
-  expect(spill, "nothing spills over the side").toBeLessThanOrEqual(0);
-}
 
 for (const colorScheme of ["light", "dark"] as const) {
   test.describe(`in ${colorScheme}`, () => {

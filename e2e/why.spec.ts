@@ -1,25 +1,19 @@
-import { AxeBuilder } from "@axe-core/playwright";
-import { type Page } from "@playwright/test";
 import { expect, signIn, test } from "./niche";
+import { isSound } from "./sound";
 
 // Each test changes something of its own in the demo, on days that no other test looks at.
 
-async function isSound(page: Page) {
-  const found = await new AxeBuilder({ page }).analyze();
-  expect(
-    found.violations.map(
-      (v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`,
-    ),
-  ).toEqual([]);
-}
-
+/** One start for each reason: the service, whose start, the rule that refuses, and what it says. */
 const reasons = [
-  ["past", "2@2026-11-23T09:00:00Z", "It is already"],
-  ["notice", "2@2026-11-23T11:30:00Z", "4 h of notice is asked"],
-  ["window", "1@2027-02-15T10:00:00Z", "Bookable until"],
-  ["outside-hours", "2@2026-11-23T20:00:00Z", "no hours at this time"],
-  ["busy", "3@2026-11-23T14:30:00Z", "Busy 14:15–15:30 in “Family”"],
-  ["booked", "4@2026-11-23T15:00:00Z", "Greta Lunde"],
+  ["past", 1, "2@2026-11-23T09:00:00Z", "Ahead", "It is already"],
+  ["notice", 1, "2@2026-11-23T11:30:00Z", "Notice", "4 h of notice is asked"],
+  ["window", 1, "1@2027-02-15T10:00:00Z", "Booking window", "Bookable until"],
+  ["outside-hours", 1, "2@2026-11-23T20:00:00Z", "Hours", "no hours at this"],
+  ["busy", 1, "3@2026-11-23T14:30:00Z", "Personal time", "14:15–15:30 in “Fam"],
+  ["booked", 1, "4@2026-11-23T15:30:00Z", "Other bookings", "A booking takes"],
+  ["places", 1, "4@2026-11-23T15:00:00Z", "Places", "1 of 1 places taken"],
+  ["cap", 5, "4@2026-11-24T16:30:00Z", "Cap", "1 of at most 1 visits"],
+  ["resource", 6, "2@2026-12-02T15:00:00Z", "Rooms and equipment", "van"],
 ] as const;
 
 for (const colorScheme of ["light", "dark"] as const) {
@@ -30,17 +24,55 @@ for (const colorScheme of ["light", "dark"] as const) {
     await page.emulateMedia({ colorScheme });
     await signIn(page, demo);
     const why = page.getByRole("complementary", { name: "Why" });
-    for (const [code, what, says] of reasons) {
+    for (const [code, service, what, rule, says] of reasons) {
       const date = what.slice(2, 12);
       await page.goto(
-        `${demo.address}/?service=1&date=${date}&why=${encodeURIComponent(what)}`,
+        `${demo.address}/?service=${service}&date=${date}&why=${encodeURIComponent(what)}`,
       );
       await expect(why).toContainText("It is not offered");
-      if (code !== "booked") await expect(why).toContainText(says);
+      const refused = why.locator("li.refused").filter({ hasText: rule });
+      await expect(refused, code).toContainText(says);
     }
     await isSound(page);
   });
 }
+
+test("why is asked in a person’s own week, and in a service’s day by rules that are not saved", async ({
+  page,
+  demo,
+}) => {
+  await signIn(page, demo);
+  await page.goto(`${demo.address}/team/4/week?service=2`);
+  await expect(page.getByText(/^6 visits in the week of/)).toBeVisible();
+  const thursday = page.getByRole("region", { name: /^Thu 26 Nov, 1 booked/ });
+  await thursday.locator(".bricks").click();
+  const why = page.getByRole("complementary", { name: "Why" });
+  await expect(why.locator("li.refused").first()).toContainText("“Personal”");
+  await expect(page).toHaveURL(/why=4(@|%40)2026-11-26T1/);
+  await thursday.getByRole("button", { name: /Cedar Hall/ }).click();
+  await expect(
+    page.getByRole("complementary", { name: "Booking" }),
+  ).toContainText("Thursday, 26 November 2026");
+  await isSound(page);
+  await page.getByRole("button", { name: "Week after" }).click();
+  await expect(
+    page.getByRole("region", { name: /^Mon 30 Nov, 1 booked/ }),
+  ).toContainText("1/8");
+
+  await page.goto(`${demo.address}/services/1`);
+  await page
+    .getByRole("button", { name: /^Thursday 3 December: .* offered/ })
+    .click();
+  const lane = page.getByRole("region", { name: /^Ansel Okoro,/ });
+  await lane.getByRole("button", { name: "10:30 is offered" }).click();
+  await expect(why.getByRole("status")).toHaveText("It is offered.");
+  await page.getByLabel("Lasts, minutes").fill("200");
+  await expect(why.getByRole("status")).toHaveText("It would not be offered.");
+  await expect(why).toContainText("10:30–13:50 is needed");
+  await expect(why).toContainText("The values in the form");
+  await expect(lane.getByRole("button", { name: /^10:30: / })).toBeVisible();
+  await isSound(page);
+});
 
 test("a gap is clicked, a nearest start followed and booked, and the address can be sent on", async ({
   page,
@@ -101,7 +133,7 @@ for (const colorScheme of ["light", "dark"] as const) {
     await expect(page.getByText(/would no longer fit/)).toBeVisible();
     const budget = page.getByRole("group", { name: "Slot budget" });
     await budget.getByRole("button", { name: /^personal: costs/ }).click();
-    const first = page.getByRole("link", { name: /^Mon 23 Nov, / }).first();
+    const first = page.getByRole("button", { name: /^Mon 23 Nov, / }).first();
     await expect(first).toBeVisible();
     await isSound(page);
     await page.getByLabel("Buffer before, minutes").fill("20");

@@ -2,11 +2,14 @@ package serve_test
 
 import (
 	"fmt"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"niche/internal/api"
+	"niche/internal/serve"
 	"niche/internal/store"
 )
 
@@ -57,6 +60,25 @@ func TestTheWallIsReadByEitherClock(t *testing.T) {
 	require.NoError(t, d.Put(t.Context(), "/api/closures", api.Closures{Items: []api.Closure{{Date: "2026-03-09", Name: "Stocktaking"}}}, nil))
 	closed := d.wall("2026-03-09")
 	require.Equal(t, []string{"Stocktaking", "no hours until Tue 10 Mar"}, []string{closed.Closed, closed.Lanes[0].Note})
+}
+
+// A calendar that has not been read for half an hour is late, on the wall and with
+// its person.
+func TestACalendarThatIsNotReadIsLate(t *testing.T) {
+	hall := publish(t, concert)
+	var ahead atomic.Int64
+	d := openDeskWith(t, func(s *serve.Settings) {
+		s.Poll = 6 * time.Hour
+		s.Now = func() time.Time { return morning.Add(time.Duration(ahead.Load())) }
+	}, nil, hostOf(hall.Server))
+	d.linkFeed(hall.address())
+	for minutes, state := range map[int]string{30: "fresh", 31: "late"} {
+		ahead.Store(int64(time.Duration(minutes)*time.Minute + time.Second/2))
+		p := d.wall("").Pulse[0]
+		require.Equal(t, state, p.State, minutes)
+		require.Equal(t, 60*minutes, p.Ago)
+		require.Equal(t, state, d.links()[0].Calendars[0].State)
+	}
 }
 
 // A day of a preview, person by person, says of each start what the question why

@@ -62,7 +62,8 @@
   }
   function begin(e: PointerEvent, date: string) {
     if (e.button !== 0) return;
-    (e.currentTarget as HTMLElement).releasePointerCapture(e.pointerId);
+    // A finger is held by what it touches first, which may be a part of the cell.
+    (e.target as HTMLElement).releasePointerCapture(e.pointerId);
     anchor = e.shiftKey && chosen.from ? chosen.from : date;
     to(date);
   }

@@ -157,7 +157,7 @@
   />
   <div class="flex grow">
     <div class="min-w-0 grow px-4 pt-2">
-      <h1 class="sr-only">{view === 'day' ? wall.title : `${title}, ${view}`}</h1>
+      <h1 class="sr-only text-lg print:not-sr-only">{view === 'day' ? wall.title : `${title}, ${view}`}</h1>
       {#if wall.lanes.length === 0}
         <div class="mx-auto grid max-w-lg gap-3 py-20">
           <h2 class="text-2xl">The wall is empty</h2>

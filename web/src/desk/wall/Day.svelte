@@ -38,7 +38,11 @@
   const whole = $derived([between({ start: wall.from, end: wall.to })]);
 </script>
 
-<div class="board" style="--lanes:{wall.lanes.length + wall.rooms.length}">
+<div
+  class="board"
+  class:many={wall.lanes.length > 12}
+  style="--lanes:{wall.lanes.length + wall.rooms.length}"
+>
   <div class="head text-xs text-mute">
     {clock.zones === 'person' ? 'everyone’s own' : wall.zone.split('/').pop()?.replaceAll('_', ' ')}
   </div>
@@ -136,11 +140,23 @@
     }
     .row,
     .row.room {
-      height: min(86px, calc(165mm / var(--lanes)));
+      height: min(86px, calc(158mm / var(--lanes)));
       padding-bottom: 3px;
     }
     .who {
-      padding-top: 2px;
+      padding-top: 0;
+      font-size: min(15px, calc(120mm / var(--lanes)));
+      line-height: 1.15;
+    }
+    .many .who > :not(:first-child) {
+      display: none;
+    }
+    .who p {
+      display: inline;
+      font-size: 0.85em;
+    }
+    .head {
+      position: static;
     }
   }
   .now-label {

@@ -55,7 +55,7 @@
 
 {#if fault}<div class="p-4"><Notice tone="wrong">{fault}</Notice></div>{/if}
 {#if month}
-  <div class="month" style="--days:{month.days.length}">
+  <div class="month" style="--days:{month.days.length};--people:{month.people.length + 1}">
     <span class="top"></span>
     {#each month.days as d (d.date)}
       <span class="head top" class:today={d.date === month.today}>{d.weekday.slice(0, 2)}<b>{d.day}</b></span>
@@ -153,6 +153,24 @@
   .free {
     background: var(--color-alcove);
     border: 1px solid var(--color-edge);
+  }
+  @media print {
+    .month {
+      print-color-adjust: exact;
+    }
+    .top {
+      position: static;
+    }
+    .cell {
+      height: min(50px, calc(145mm / var(--people)));
+    }
+    .name {
+      display: block;
+      font-size: min(14px, calc(120mm / var(--people)));
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
   }
   .legend {
     display: flex;

@@ -89,7 +89,9 @@
       </select>
     {/if}
     <div class="ml-auto flex flex-wrap items-center gap-x-4 gap-y-1">
-      {#if view !== 'month'}
+      {#if wall.services.length === 0}
+        <a class="link-plain text-sm" href="/services/new">Define the first service</a>
+      {:else if view !== 'month'}
         <label class="flex items-center gap-2 text-sm text-mute">
           Starts for
           <select
@@ -97,9 +99,7 @@
             value={wall.service}
             onchange={(e) => onservice(e.currentTarget.value)}
           >
-            {#each wall.services as s (s.id)}<option value={s.id}>{s.name}</option>{:else}<option value={0}
-                >no service yet</option
-              >{/each}
+            {#each wall.services as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
           </select>
         </label>
       {/if}

@@ -69,6 +69,7 @@
   <Lane
     axis={axisOf(lane)}
     layers={layersOf(w, lane)}
+    small={!staff}
     {picked}
     asked={why?.staff === lane.staff.id ? why.instant : undefined}
     onpick={(s) => onpick(s.key)}
@@ -188,5 +189,27 @@
   }
   .cell {
     height: 64px;
+  }
+  @media print {
+    .lanes,
+    .grid {
+      print-color-adjust: exact;
+      padding-bottom: 0;
+    }
+    .top {
+      position: static;
+    }
+    .cell {
+      height: min(64px, calc(150mm / var(--people) - 3px));
+    }
+    .name {
+      padding-top: 0;
+      align-self: start;
+      font-size: min(14px, calc(120mm / var(--people)));
+      line-height: 1.1;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
   }
 </style>

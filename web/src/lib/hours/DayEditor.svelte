@@ -233,7 +233,8 @@
     padding: 0 10px;
     text-align: left;
     cursor: grab;
-    touch-action: none;
+    /* A finger that goes up or down scrolls the page. */
+    touch-action: pan-y;
   }
   .held .body {
     cursor: grabbing;
@@ -306,6 +307,21 @@
     .tools,
     .grip::after {
       opacity: 1;
+    }
+    .tools {
+      right: 22px;
+    }
+    .grip {
+      width: 24px;
+    }
+    .grip::after {
+      left: 10px;
+    }
+    .grip.start {
+      left: -8px;
+    }
+    .grip.end {
+      right: -8px;
     }
   }
   @container (max-width: 150px) {

@@ -11,6 +11,7 @@
     layers,
     picked,
     asked,
+    small = false,
     onpick,
     onask,
     children,
@@ -21,6 +22,8 @@
     picked?: string;
     /** The moment that was asked about. */
     asked?: number;
+    /** Whether the lane is too narrow for starts that are pointed at one by one: they are painted in one piece. */
+    small?: boolean;
     onpick?: (solid: Solid) => void;
     /** Asks about a moment of the lane: where there is a start nearby, about that. */
     onask?: (at: number) => void;
@@ -69,6 +72,17 @@
     return { bricks: all.slice(0, bricks.length), solids: all.slice(bricks.length) };
   });
   const whole = { at: 0, of: 1 };
+  /** The starts of a small lane as one background: strokes, and rings. */
+  const painted = $derived(
+    (layers.sill ?? [])
+      .map((t) =>
+        t.offered
+          ? `linear-gradient(var(--color-tick) 0 0) ${left(axis, t.at)}% 60%/2.5px 9px no-repeat`
+          : `radial-gradient(circle, transparent 1px, var(--color-tick-none) 1.3px 1.9px, transparent 2.3px) ${left(axis, t.at)}% 60%/5px 5px no-repeat`,
+      )
+      .join(','),
+  );
+  const offered = $derived((layers.sill ?? []).filter((t) => t.offered).length);
 
   /** What the pointer or the focus is on. */
   let card = $state<{ near: DOMRect; title: string; lines: string[] }>();
@@ -168,32 +182,42 @@
     {@render children?.()}
   </div>
   {#if layers.sill}
-    <div class="sill">
-      {#each layers.sill as t, i (t.at)}
-        {#if onask}
-          <button
-            class="tick"
-            class:none={!t.offered}
-            class:asked={asked === t.at}
-            style="left:{left(axis, t.at)}%"
-            data-layer="tick"
-            data-index={i}
-            aria-label={t.title}
-            tabindex={t.at === focusable ? 0 : -1}
-            onclick={() => onask(t.at)}
-            onkeydown={along}
-          ></button>
-        {:else}
-          <i
-            class="tick"
-            class:none={!t.offered}
-            style="left:{left(axis, t.at)}%"
-            data-layer="tick"
-            data-index={i}><span class="sr-only">{t.title}</span></i
-          >
+    {#if small}
+      <div class="sill">
+        <i class="strokes" style="background:{painted || 'none'}"></i>
+        <span class="sr-only">{offered} of {layers.sill.length} starts offered</span>
+        {#if asked !== undefined && asked >= axis.from && asked < axis.to}
+          <i class="tick asked" style="left:{left(axis, asked)}%"></i>
         {/if}
-      {/each}
-    </div>
+      </div>
+    {:else}
+      <div class="sill">
+        {#each layers.sill as t, i (t.at)}
+          {#if onask}
+            <button
+              class="tick"
+              class:none={!t.offered}
+              class:asked={asked === t.at}
+              style="left:{left(axis, t.at)}%"
+              data-layer="tick"
+              data-index={i}
+              aria-label={t.title}
+              tabindex={t.at === focusable ? 0 : -1}
+              onclick={() => onask(t.at)}
+              onkeydown={along}
+            ></button>
+          {:else}
+            <i
+              class="tick"
+              class:none={!t.offered}
+              style="left:{left(axis, t.at)}%"
+              data-layer="tick"
+              data-index={i}><span class="sr-only">{t.title}</span></i
+            >
+          {/if}
+        {/each}
+      </div>
+    {/if}
   {/if}
   {#if layers.end !== undefined && layers.end < axis.to}
     <div class="wall-end" style={place(axis, { start: layers.end, end: axis.to })}></div>
@@ -348,6 +372,7 @@
     white-space: nowrap;
   }
   .solid b {
+    flex: none;
     font-weight: 700;
   }
   .solid .sub {
@@ -428,6 +453,10 @@
     background: var(--color-sill);
     border-top: 1.5px solid var(--color-sill-line);
   }
+  .strokes {
+    position: absolute;
+    inset: 0;
+  }
   .tick {
     position: absolute;
     bottom: 2.5px;
@@ -456,6 +485,35 @@
   .tick.asked {
     outline: 2px solid var(--color-gold);
     outline-offset: 2px;
+  }
+  /* On paper everybody has to find room, and nobody asks about starts. */
+  @media print {
+    .lane.silled {
+      --sill: 0px;
+    }
+    .sill {
+      display: none;
+    }
+    .room {
+      top: min(7px, 10%);
+    }
+    .solid,
+    .ramp {
+      top: min(7px, 5%);
+    }
+    .solid {
+      padding-block: 0;
+      border-radius: 3px 3px 0 0;
+      font-size: 0.6875rem;
+      line-height: 1.2;
+    }
+    .alcove {
+      border-radius: 5px 5px 0 0;
+    }
+    .seal,
+    .bricks em {
+      bottom: 1px;
+    }
   }
   .now {
     position: absolute;

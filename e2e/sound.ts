@@ -1,0 +1,22 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import { type Page } from "@playwright/test";
+import { expect } from "./niche";
+
+/** Nothing spills over the side. */
+export async function fits(page: Page): Promise<void> {
+  const spill = await page.evaluate(
+    () => document.documentElement.scrollWidth - window.innerWidth,
+  );
+  expect(spill, "nothing spills over the side").toBeLessThanOrEqual(0);
+}
+
+/** Nothing keeps somebody out, and nothing spills over the side. */
+export async function isSound(page: Page): Promise<void> {
+  const found = await new AxeBuilder({ page }).analyze();
+  expect(
+    found.violations.map(
+      (v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`,
+    ),
+  ).toEqual([]);
+  await fits(page);
+}
