@@ -264,7 +264,9 @@ for (const kind of ["the stand-in host", "a real CalDAV server"] as const) {
     await expect(
       onWall.getByRole("img", { name: "copy read back" }),
     ).toBeVisible();
-    await expect(desk.getByTitle("14:00 is offered")).toHaveCount(0);
+    await expect(
+      desk.getByRole("button", { name: "14:00 is offered" }),
+    ).toHaveCount(0);
     const outside = await out.titles();
     expect(
       outside.some(
@@ -280,7 +282,9 @@ for (const kind of ["the stand-in host", "a real CalDAV server"] as const) {
     await first.getByRole("button", { name: "Continue" }).click();
     await first.getByRole("button", { name: "Move it here" }).click();
     await expect(first.getByRole("status")).toHaveText("Moved");
-    await expect(desk.getByTitle(/14:30–16:00 Rosa Osei/)).toBeVisible();
+    await expect(
+      desk.getByRole("button", { name: /^Rosa Osei, 14:30–16:00/ }),
+    ).toBeVisible();
     await expect
       .poll(async () =>
         (await out.titles()).filter((t) => t.includes("Rosa Osei")).join(),

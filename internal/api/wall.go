@@ -28,6 +28,7 @@ type Wall struct {
 	Notice   string      `json:"notice" format:"date-time" doc:"No start before it keeps the service's notice."`
 	Last     string      `json:"last" format:"date-time" doc:"The end of the service's booking window."`
 	Lanes    []WallLane  `json:"lanes"`
+	Next     int         `json:"next" doc:"The page with further people, or 0 at the end."`
 	Rooms    []WallRoom  `json:"rooms" doc:"Rooms and equipment with the visits that hold them that day."`
 	Days     []RibbonDay `json:"days"`
 	Pulse    []Pulse     `json:"pulse"`
@@ -167,7 +168,7 @@ func (s *server) getWall(ctx context.Context, in *struct {
 		}
 	}
 	v.first, v.days = date.Monday(), ribbonDays
-	lanes, err := v.lanes(db, 0)
+	lanes, next, err := v.lanes(db, 0)
 	if err != nil {
 		return nil, err
 	}
@@ -194,6 +195,7 @@ func (s *server) getWall(ctx context.Context, in *struct {
 		drawn.Nowhere = !getting[l.staff.ID]
 		w.Lanes = append(w.Lanes, drawn)
 	}
+	w.Next = next
 	w.Rooms, err = rooms(db, w.Lanes, text)
 	return answer(w, err)
 }

@@ -21,6 +21,7 @@ type WallWeek struct {
 	Last   string      `json:"last" format:"date-time" doc:"The end of the service's booking window."`
 	Days   []WeekDay   `json:"days"`
 	People []WeekLanes `json:"people"`
+	Next   int         `json:"next" doc:"The page with further people, or 0 at the end."`
 	Hours  []string    `json:"hours" doc:"Labels of full hours on the axis, the first at its beginning."`
 }
 
@@ -42,6 +43,7 @@ type WallMonth struct {
 	Today  string       `json:"today" format:"date"`
 	Days   []RibbonDay  `json:"days" doc:"Of the whole team."`
 	People []MonthShare `json:"people"`
+	Next   int          `json:"next" doc:"The page with further people, or 0 at the end."`
 }
 
 // MonthShare is how full one person's days are.
@@ -67,7 +69,7 @@ func (s *server) getWallWeek(ctx context.Context, in *struct {
 		return nil, err
 	}
 	v.first, v.days = date.Monday(), 7
-	lanes, err := v.lanes(db, in.Staff)
+	lanes, next, err := v.lanes(db, in.Staff)
 	if err != nil {
 		return nil, err
 	}
@@ -100,6 +102,7 @@ func (s *server) getWallWeek(ctx context.Context, in *struct {
 		}
 		w.People = append(w.People, p)
 	}
+	w.Next = next
 	return answer(w, nil)
 }
 
@@ -121,11 +124,11 @@ func (s *server) getWallMonth(ctx context.Context, in *struct{ WallQuery }) (*bo
 	year, month, _ := date.Time().Date()
 	v.first = hours.DateOf(year, month, 1)
 	v.days = hours.DateOf(year, month+1, 1) - v.first
-	lanes, err := v.lanes(db, 0)
+	lanes, next, err := v.lanes(db, 0)
 	if err != nil {
 		return nil, err
 	}
-	m := WallMonth{Title: date.Time().Format("January 2006"), Today: v.zone.DateAt(now).String(), Days: v.ribbon(lanes), People: []MonthShare{}}
+	m := WallMonth{Title: date.Time().Format("January 2006"), Today: v.zone.DateAt(now).String(), Days: v.ribbon(lanes), People: []MonthShare{}, Next: next}
 	for _, l := range lanes {
 		m.People = append(m.People, MonthShare{NamedID{l.staff.ID, l.staff.Name}, v.ribbon([]lane{l})})
 	}

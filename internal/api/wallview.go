@@ -79,17 +79,17 @@ func (v viewing) window() span.Span {
 }
 
 // onWall returns who stands on the wall in a window: everybody who is not
-// archived, and who had a visit then.
+// archived, and who had a visit then; one more than a page where there are more.
 func onWall(db *gorm.DB, window span.Span, page int) (staff []store.Staff, err error) {
 	err = db.Where(`archived_at = 0 OR EXISTS (SELECT 1 FROM visit_staff vs JOIN visits v ON v.id = vs.visit_id
 			JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled' WHERE vs.staff_id = staff.id AND v.start >= ? AND v.start < ?)`, window.Start(), window.End()).
-		Order("id").Offset((page - 1) * pageSize).Limit(pageSize).Find(&staff).Error
+		Order("id").Offset((page - 1) * pageSize).Limit(pageSize + 1).Find(&staff).Error
 	return staff, err
 }
 
-// lanes reads what is known of one person, or for 0 of everybody who stands on the
-// wall.
-func (v viewing) lanes(db *gorm.DB, one store.ID) (list []lane, err error) {
+// lanes reads what is known of one person, or for 0 of a page of everybody who
+// stands on the wall, and says which page comes next.
+func (v viewing) lanes(db *gorm.DB, one store.ID) (list []lane, next int, err error) {
 	var staff []store.Staff
 	if one != 0 {
 		err = db.Where("id = ?", one).Find(&staff).Error
@@ -97,9 +97,13 @@ func (v viewing) lanes(db *gorm.DB, one store.ID) (list []lane, err error) {
 		staff, err = onWall(db, v.window(), v.page)
 	}
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	return v.lanesOf(db, staff)
+	if len(staff) > pageSize {
+		staff, next = staff[:pageSize], v.page+1
+	}
+	list, err = v.lanesOf(db, staff)
+	return list, next, err
 }
 
 // lanesOf reads hours, busy spans and bookings of people.

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import Field from '$lib/ui/Field.svelte';
   import ListTools from '$lib/ui/ListTools.svelte';
@@ -7,7 +7,6 @@
 
   /** Rooms and equipment, by kind. */
   let resources = $state<Shape<'Resource'>[]>([]);
-  let more = $state(0);
   let search = $state('');
   let order = $state('kind');
   let archived = $state(false);
@@ -18,10 +17,8 @@
   let editing = $state({ id: 0, name: '', kind: '' });
   let wrong = $state<Problem>();
 
-  async function load(page = 1) {
-    const got = await data(api.GET('/api/resources', { params: { query: { page, archived } } }));
-    resources = page === 1 ? got.items : [...resources, ...got.items];
-    more = got.next;
+  async function load() {
+    resources = await everything((query) => api.GET('/api/resources', { params: { query } }), archived);
   }
   $effect(() => {
     void archived;
@@ -154,7 +151,6 @@
       </li>
     {/each}
   </ul>
-  {#if more}<button class="btn justify-self-start" onclick={() => load(more)}>Show more</button>{/if}
   <form class="grid items-start gap-3 sm:grid-cols-[1fr_1fr_auto]" onsubmit={add} novalidate>
     <Field label="Name" error={problem?.fields.name}>
       {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}

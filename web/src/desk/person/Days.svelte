@@ -1,6 +1,7 @@
 <script lang="ts">
   import X from '@lucide/svelte/icons/x';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
   import { shortDate } from '$lib/hours/dates';
   import { faultsOf } from '$lib/hours/edit';
   import type { DraftPattern } from '$lib/hours/patterns';
@@ -36,6 +37,7 @@
     closures = (await data(api.GET('/api/closures'))).items;
   }
   $effect(() => void load(staff));
+  $effect(() => listen(() => void load(staff)));
 
   async function save(next: Shape<'Days'>, accept = 0): Promise<boolean> {
     wanted = next;

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import type { Shape } from '$lib/api/client';
+  import { clock } from '../clock.svelte';
 
   /** The head of a person's pages: the name, the sentence with the effect, and the ways between them. */
   let {
@@ -14,6 +15,23 @@
     sentence: Snippet;
     children: Snippet;
   } = $props();
+
+  const minuteOf = (clock: string) => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3));
+  /** The person's clock goes on from what the server said. */
+  const told = $derived({ minute: minuteOf(member.present), at: Date.now() });
+  let passed = $state(0);
+  $effect(() => {
+    passed = 0;
+    const timer = setInterval(() => (passed = Math.floor((Date.now() - told.at) / 60_000)), 5_000);
+    return () => clearInterval(timer);
+  });
+  const present = $derived.by(() => {
+    const minute = (told.minute + passed) % 1440;
+    const [h, m] = [Math.floor(minute / 60), String(minute % 60).padStart(2, '0')];
+    return clock.kind === '24'
+      ? `${String(h).padStart(2, '0')}:${m}`
+      : `${((h + 11) % 12) + 1}:${m} ${h < 12 ? 'am' : 'pm'}`;
+  });
 
   const tabs = $derived([
     { key: 'hours', label: 'Hours', href: `/team/${member.id}` },
@@ -29,7 +47,7 @@
   <div class="mx-auto w-full max-w-6xl px-6 pt-5">
     <p class="text-sm text-mute">
       <a class="hover:underline" href="/team">Team</a> ›
-      {member.zone.replaceAll('_', ' ')}, {member.present} now
+      {member.zone.replaceAll('_', ' ')}, {present} now
     </p>
     <h1 class="text-2xl">{member.name}</h1>
     <p class="mt-1 max-w-3xl text-base">{@render sentence()}</p>

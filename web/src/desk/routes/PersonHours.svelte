@@ -1,12 +1,20 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { listen } from '$lib/api/live';
   import SpanFields from '$lib/hours/SpanFields.svelte';
   import CopyDay from '$lib/hours/CopyDay.svelte';
   import { rangeWords } from '$lib/hours/dates';
   import DayEditor from '$lib/hours/DayEditor.svelte';
   import { faultsOf } from '$lib/hours/edit';
   import { History } from '$lib/hours/history.svelte';
-  import { draftPatterns, inForce, patternsOf, spanWords, type DraftPattern } from '$lib/hours/patterns';
+  import {
+    draftPatterns,
+    inForce,
+    patternsOf,
+    spanWords,
+    turnOf,
+    type DraftPattern,
+  } from '$lib/hours/patterns';
   import Timeline from '$lib/hours/Timeline.svelte';
   import { lengthOf } from '$lib/hours/wallclock';
   import {
@@ -56,18 +64,25 @@
     draft ? Math.round(draft.weeks.reduce((sum, w) => sum + minutesOfWeek(w), 0) / draft.weeks.length) : 0,
   );
 
-  async function load(id: number) {
+  async function load(id: number, again = false) {
     const path = { params: { path: { id } } };
     try {
-      member = await data(api.GET('/api/staff/{id}', path));
-      drafts = draftPatterns((await data(api.GET('/api/staff/{id}/hours', path))).patterns);
+      const known = await data(api.GET('/api/staff/{id}', path));
+      const { patterns } = await data(api.GET('/api/staff/{id}/hours', path));
+      // In the meantime something may have been typed.
+      if (again && (changed || id !== known.id)) return;
+      member = known;
+      if (again && JSON.stringify(patternsOf(draftPatterns(patterns))) === kept) return;
+      drafts = draftPatterns(patterns);
     } catch (cause) {
-      missing = problemOf(cause).message;
+      if (!again) missing = problemOf(cause).message;
       return;
     }
-    kept = written();
     if (drafts.length === 0) drafts = [{ from: today, until: '', weeks: [draftOf()] }];
-    [at, weekAt] = [Math.max(0, inForce(drafts, today)), 0];
+    kept = written();
+    at = Math.max(0, inForce(drafts, today));
+    const shown = drafts[at];
+    weekAt = shown ? turnOf(shown, today) : 0;
     history.begin(JSON.stringify(drafts));
   }
 
@@ -105,6 +120,12 @@
     note();
   }
   $effect(() => void load(id));
+  // What others change is shown, unless something here has not been saved.
+  $effect(() =>
+    listen(() => {
+      if (!changed && !heldAxis) void load(id, true);
+    }),
+  );
 
   async function save(accept = 0) {
     problem = undefined;
@@ -201,9 +222,11 @@
       {#if average === 0}
         No hours{draft?.from ? ` ${spanWords(draft)}` : ' yet'}: nothing of this person’s time is offered.
       {:else if draft}
-        Open <b>{lengthOf(average)}</b> a week, <b>{spanWords(draft)}</b>{at === present
-          ? ', in force now'
-          : ''}, by the clock in {member?.zone.split('/').pop()?.replaceAll('_', ' ')}.
+        Open <b>{lengthOf(average)}</b> a week{draft.weeks.length > 1 ? ' on average' : ''},
+        <b>{spanWords(draft)}</b>{at === present ? ', in force now' : ''}, by the clock in {member?.zone
+          .split('/')
+          .pop()
+          ?.replaceAll('_', ' ')}.
       {/if}
       {#if soon.away}Away <b>{soon.away}</b>.{/if}
       {#if soon.other}Other hours on <b>{soon.other}</b>.{/if}
@@ -220,7 +243,8 @@
             class="btn btn-sm"
             class:btn-secondary={i === weekAt}
             aria-pressed={i === weekAt}
-            onclick={() => (weekAt = i)}>Week {i + 1}</button
+            onclick={() => (weekAt = i)}
+            >Week {i + 1}{at === present && i === turnOf(draft, today) ? ', now' : ''}</button
           >
         {/each}
         <button type="button" class="link-plain text-sm" onclick={removeWeek}>remove this week</button>

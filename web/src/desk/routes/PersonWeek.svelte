@@ -2,7 +2,7 @@
   import ChevronLeft from '@lucide/svelte/icons/chevron-left';
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { searchParams } from 'sv-router';
-  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import { api, data, everything, problemOf, type Shape } from '$lib/api/client';
   import { addDays, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
@@ -27,7 +27,7 @@
   async function load(id: number) {
     try {
       member = await data(api.GET('/api/staff/{id}', { params: { path: { id } } }));
-      services = (await data(api.GET('/api/services'))).items;
+      services = await everything((query) => api.GET('/api/services', { params: { query } }));
     } catch (cause) {
       missing = problemOf(cause).message;
     }

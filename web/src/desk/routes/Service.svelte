@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
   import Archive from '$lib/ui/Archive.svelte';
@@ -78,14 +78,14 @@
     if (!id) [form, page, kept] = [{ ...fresh }, '', ''];
     try {
       const [people, resources, services] = await Promise.all([
-        data(api.GET('/api/staff')),
-        data(api.GET('/api/resources')),
-        data(api.GET('/api/services')),
+        everything((query) => api.GET('/api/staff', { params: { query } })),
+        everything((query) => api.GET('/api/resources', { params: { query } })),
+        everything((query) => api.GET('/api/services', { params: { query } })),
       ]);
-      others = services.items.filter((s) => s.id !== id);
+      others = services.filter((s) => s.id !== id);
       if (!id) form.hue = rarest(others.map((s) => s.hue));
-      team = people.items;
-      kinds = [...new Set(resources.items.map((r) => r.kind))];
+      team = people;
+      kinds = [...new Set(resources.map((r) => r.kind))];
       if (id) take(await data(api.GET('/api/services/{id}', { params: { path: { id } } })));
     } catch (cause) {
       missing = problemOf(cause).message;
@@ -178,6 +178,7 @@
           service={id}
           bind:now
           bind:shown={day}
+          performers={form.staff.length}
           draft={changed || now ? previewed() : undefined}
         />
       </div>

@@ -1,22 +1,20 @@
 <script lang="ts">
-  import { api, data, type Shape } from '$lib/api/client';
+  import { api, everything, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
   import ListTools from '$lib/ui/ListTools.svelte';
 
   let services = $state<Shape<'Service'>[]>();
-  let more = $state(0);
   /** The kinds of rooms and equipment that there are. */
   let kinds = $state<string[]>([]);
   let search = $state('');
   let order = $state('name');
   let archived = $state(false);
 
-  async function load(page = 1) {
-    const got = await data(api.GET('/api/services', { params: { query: { page, archived } } }));
-    services = page === 1 ? got.items : [...(services ?? []), ...got.items];
-    more = got.next;
-    kinds = (await data(api.GET('/api/resources'))).items.map((r) => r.kind);
+  async function load() {
+    services = await everything((query) => api.GET('/api/services', { params: { query } }), archived);
+    const resources = await everything((query) => api.GET('/api/resources', { params: { query } }));
+    kinds = resources.map((r) => r.kind);
   }
   $effect(() => {
     void archived;
@@ -101,7 +99,6 @@
         </li>
       {/each}
     </ul>
-    {#if more}<button class="btn justify-self-start" onclick={() => load(more)}>Show more</button>{/if}
   {/if}
 </div>
 

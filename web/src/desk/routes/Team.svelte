@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
   import Field from '$lib/ui/Field.svelte';
@@ -10,7 +10,6 @@
   import { session } from '../session.svelte';
 
   let team = $state<Shape<'StaffMember'>[]>();
-  let more = $state(0);
   let problem = $state<Problem>();
   let search = $state('');
   let order = $state('name');
@@ -20,10 +19,8 @@
   let email = $state('');
   let zone = $state(session.now?.business?.zone ?? 'Europe/Dublin');
 
-  async function load(page = 1) {
-    const got = await data(api.GET('/api/staff', { params: { query: { page, archived } } }));
-    team = page === 1 ? got.items : [...(team ?? []), ...got.items];
-    more = got.next;
+  async function load() {
+    team = await everything((query) => api.GET('/api/staff', { params: { query } }), archived);
     adding ||= team.length === 0 && !archived;
   }
   $effect(() => {
@@ -159,7 +156,6 @@
         </li>
       {/each}
     </ul>
-    {#if more}<button class="btn justify-self-start" onclick={() => load(more)}>Show more</button>{/if}
   {/if}
 </div>
 

@@ -25,6 +25,7 @@
   const service = $derived(Number(searchParams.get('service') ?? 0));
   const view = $derived<View>(views.find((v) => v === searchParams.get('view')) ?? 'day');
   const person = $derived(Number(searchParams.get('person') ?? 0));
+  const page = $derived(Number(searchParams.get('page') ?? 1));
   const why = $derived(asked());
   let spanTitle = $state('');
   /** The lanes that the week shows. */
@@ -34,7 +35,7 @@
 
   async function load(date: string, service: number) {
     const turn = ++turns;
-    const query = { date, service, clock: clock.kind, zones: clock.zones };
+    const query = { date, service, page, clock: clock.kind, zones: clock.zones };
     try {
       const got = await data(api.GET('/api/wall', { params: { query } }));
       if (turn === turns) [wall, fault] = [got, ''];
@@ -180,6 +181,7 @@
         {#if view === 'week'}
           <Week
             {date}
+            {page}
             staff={person}
             service={wall.service}
             {picked}
@@ -192,9 +194,19 @@
             onlanes={(lanes) => (weekLanes = lanes)}
           />
         {:else if view === 'month'}
-          <Month {date} onday={openDay} ontitle={(t) => (spanTitle = t)} />
+          <Month {date} {page} onday={openDay} ontitle={(t) => (spanTitle = t)} />
         {:else}
           <Day {wall} {picked} {why} {nowWords} onpick={pick} onask={question} />
+        {/if}
+        {#if page > 1 || wall.next}
+          <nav class="flex gap-3 pb-4" aria-label="People">
+            {#if page > 1}<button class="btn btn-sm" onclick={() => searchParams.set('page', page - 1)}
+                >People before</button
+              >{/if}
+            {#if wall.next}<button class="btn btn-sm" onclick={() => searchParams.set('page', page + 1)}
+                >Further people</button
+              >{/if}
+          </nav>
         {/if}
       {/if}
     </div>

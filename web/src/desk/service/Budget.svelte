@@ -14,6 +14,7 @@
     service,
     now = $bindable(),
     shown = $bindable(),
+    performers,
     draft,
   }: {
     preview: Shape<'Preview'>;
@@ -22,6 +23,8 @@
     now: string;
     /** The date that is opened. */
     shown: string;
+    /** How many people perform it. */
+    performers: number;
     /** The values in the form, where they are not what is saved or another moment is asked about. */
     draft?: Shape<'ServiceFields'>;
   } = $props();
@@ -75,7 +78,7 @@
   </div>
   <div class="arcade" role="group" aria-label="Slot budget">
     <div class="step">
-      <span class="niche"><i class="whole" style="height:100%"></i></span>
+      <span class="niche"><i class="whole" style="height:{preview.possible ? 100 : 0}%"></i></span>
       <b>{number(preview.possible)}</b><span>possible</span>
     </div>
     {#each arches as s (s.code)}
@@ -103,7 +106,11 @@
     </div>
   </div>
   <p class="effect" role="status" aria-label="Effect of the change">
-    {#if preview.effect}{preview.effect}
+    {#if preview.possible === 0 && preview.was <= 0}
+      {performers
+        ? 'Nobody who performs it has hours in these weeks.'
+        : 'Nobody performs it yet. Choose who does, and the coming weeks are shown here.'}
+    {:else if preview.effect}{preview.effect}
     {:else if preview.was < 0}With these values, {number(preview.offered)} starts would be offered.
     {:else}What is saved offers {number(preview.was)} starts. Change a value to see what it wins or loses.{/if}
   </p>

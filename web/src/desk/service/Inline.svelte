@@ -27,4 +27,7 @@
     padding: 10px 0;
     border-top: 1px solid var(--color-base-300);
   }
+  .rule:first-of-type {
+    border-top: 0;
+  }
 </style>

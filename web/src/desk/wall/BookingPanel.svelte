@@ -38,7 +38,7 @@
   const shared = $derived(visit.client !== visit.clients[0]?.name);
 </script>
 
-<aside class="w-80 flex-none border-l border-edge bg-base-100 p-4" aria-label="Booking">
+<aside class="aside w-80 flex-none border-l border-edge bg-base-100 p-4" aria-label="Booking">
   <div class="follow">
     <div class="flex items-start justify-between gap-2">
       <p class="text-sm text-mute">{title}</p>

@@ -8,9 +8,16 @@
   /** The month: people by days, each an alcove that is filled to the share that is sold, bricked or open. */
   let {
     date,
+    page = 1,
     onday,
     ontitle,
-  }: { date: string; onday: (date: string) => void; ontitle: (title: string) => void } = $props();
+  }: {
+    date: string;
+    /** Which of the people, where there are too many for one page. */
+    page?: number;
+    onday: (date: string) => void;
+    ontitle: (title: string) => void;
+  } = $props();
 
   let month = $state<Shape<'WallMonth'>>();
   let fault = $state('');
@@ -19,7 +26,9 @@
   async function load(date: string) {
     const turn = ++asked;
     try {
-      const got = await data(api.GET('/api/wall/month', { params: { query: { date, zones: clock.zones } } }));
+      const got = await data(
+        api.GET('/api/wall/month', { params: { query: { date, page, zones: clock.zones } } }),
+      );
       if (turn !== asked) return;
       [month, fault] = [got, ''];
       ontitle(got.title);

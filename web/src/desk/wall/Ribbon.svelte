@@ -11,7 +11,7 @@
   const share = (part: number, day: Shape<'RibbonDay'>) => (day.open ? (100 * part) / day.open : 0);
 </script>
 
-<div class="flex gap-0.5" role="group" aria-label="Days">
+<div class="flex min-w-0 grow gap-0.5" role="group" aria-label="Days">
   {#each days as day (day.date)}
     <button
       class="day"
@@ -33,9 +33,11 @@
 <style>
   .day {
     position: relative;
-    width: 52px;
+    flex: 1 1 0;
+    min-width: 38px;
+    max-width: 52px;
     height: 48px;
-    padding: 5px 8px;
+    padding: 5px clamp(3px, 0.6vw, 8px);
     border-radius: 8px;
     text-align: left;
     cursor: pointer;
@@ -70,7 +72,7 @@
   }
   .column {
     position: absolute;
-    right: 8px;
+    right: clamp(3px, 0.6vw, 8px);
     bottom: 6px;
     width: 6px;
     height: 34px;

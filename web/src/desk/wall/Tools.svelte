@@ -43,18 +43,20 @@
 
 <div class="tools flex-none border-b border-edge bg-base-100 px-4 pt-1.5 pb-2">
   <div class="flex flex-wrap items-center gap-x-2 gap-y-2">
-    <button
-      class="btn btn-ghost btn-square btn-sm"
-      aria-label="{viewNames[view]} before"
-      onclick={() => onmove(-1)}><ChevronLeft size={18} /></button
-    >
-    {#if view === 'month'}<b class="min-w-40 text-center text-lg">{title}</b>
-    {:else}<Ribbon days={wall.days} date={wall.date} {today} onpick={onshow} />{/if}
-    <button
-      class="btn btn-ghost btn-square btn-sm"
-      aria-label="{viewNames[view]} after"
-      onclick={() => onmove(1)}><ChevronRight size={18} /></button
-    >
+    <div class="flex min-w-0 grow items-center gap-x-2 xl:grow-0 xl:basis-208">
+      <button
+        class="btn btn-ghost btn-square btn-sm"
+        aria-label="{viewNames[view]} before"
+        onclick={() => onmove(-1)}><ChevronLeft size={18} /></button
+      >
+      {#if view === 'month'}<b class="min-w-40 text-center text-lg">{title}</b>
+      {:else}<Ribbon days={wall.days} date={wall.date} {today} onpick={onshow} />{/if}
+      <button
+        class="btn btn-ghost btn-square btn-sm"
+        aria-label="{viewNames[view]} after"
+        onclick={() => onmove(1)}><ChevronRight size={18} /></button
+      >
+    </div>
     <button class="btn btn-sm" onclick={() => onshow('')}>Today</button>
     <input
       class="input w-34 input-sm"

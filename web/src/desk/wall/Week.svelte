@@ -11,6 +11,7 @@
   /** The week: one person in seven lanes, or the team in seven columns. */
   let {
     date,
+    page = 1,
     staff,
     service,
     picked = '',
@@ -23,6 +24,8 @@
     onlanes,
   }: {
     date: string;
+    /** Which of the people, where there are too many for one page. */
+    page?: number;
     /** One person, or 0 for the team. */
     staff: number;
     service: number;
@@ -45,7 +48,7 @@
   async function load(date: string, staff: number, service: number) {
     const turn = ++asked;
     try {
-      const query = { date, staff, service, clock: clock.kind, zones: clock.zones };
+      const query = { date, page, staff, service, clock: clock.kind, zones: clock.zones };
       const got = await data(api.GET('/api/wall/week', { params: { query } }));
       if (turn !== asked) return;
       [week, fault] = [got, ''];
@@ -124,7 +127,7 @@
   }
   .lanes {
     display: grid;
-    grid-template-columns: 150px minmax(0, 1fr);
+    grid-template-columns: 176px minmax(0, 1fr);
     column-gap: 8px;
     padding-bottom: 16px;
   }

@@ -92,7 +92,7 @@
 </script>
 
 <aside
-  class={inside ? 'sheet p-4' : 'w-88 flex-none border-l border-edge bg-base-100 p-4'}
+  class={inside ? 'sheet p-4' : 'aside w-88 flex-none border-l border-edge bg-base-100 p-4'}
   aria-label="Why"
   bind:this={panel}
 >

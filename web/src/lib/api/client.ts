@@ -53,6 +53,20 @@ export async function data<T>(call: Promise<{ data?: T }>): Promise<T> {
   return answer.data as T;
 }
 
+/** Returns all parts of a list that the server gives in parts, up to so many thousands that a screen can hold. */
+export async function everything<T>(
+  part: (query: { page: number; archived: boolean }) => Promise<{ data?: { items: T[]; next: number } }>,
+  archived = false,
+): Promise<T[]> {
+  const all: T[] = [];
+  for (let page = 1; page > 0 && page <= 30;) {
+    const got = await data(part({ page, archived }));
+    all.push(...got.items);
+    page = got.next;
+  }
+  return all;
+}
+
 /** Turns whatever was thrown into a Problem. */
 export function problemOf(cause: unknown): Problem {
   return cause instanceof Problem ? cause : new Problem({ detail: String(cause) }, 0);

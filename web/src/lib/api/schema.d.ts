@@ -1349,6 +1349,11 @@ export interface components {
       last: string;
       marks: components['schemas']['Mark'][];
       /**
+       * Format: int64
+       * @description The page with further people, or 0 at the end.
+       */
+      next: number;
+      /**
        * Format: date-time
        * @description No start before it keeps the service's notice.
        */
@@ -1423,6 +1428,11 @@ export interface components {
     WallMonth: {
       /** @description Of the whole team. */
       days: components['schemas']['RibbonDay'][];
+      /**
+       * Format: int64
+       * @description The page with further people, or 0 at the end.
+       */
+      next: number;
       people: components['schemas']['MonthShare'][];
       title: string;
       /** Format: date */
@@ -1483,6 +1493,11 @@ export interface components {
        * @description The end of the service's booking window.
        */
       last: string;
+      /**
+       * Format: int64
+       * @description The page with further people, or 0 at the end.
+       */
+      next: number;
       /**
        * Format: date-time
        * @description No start before it keeps the service's notice.

@@ -64,13 +64,17 @@ export function stretches(drafts: DraftPattern[], from: string, until: string): 
     }, []);
 }
 
+/** Which week of a pattern's cycle a date on or after its start lies in: the cycle turns on Mondays. */
+export function turnOf(pattern: DraftPattern, date: string): number {
+  if (!pattern.from || date < pattern.from) return 0;
+  const begun = addDays(pattern.from, -weekdayOf(pattern.from));
+  return Math.floor(daysBetween(begun, date) / 7) % pattern.weeks.length;
+}
+
 /** The hours that the patterns give a date. */
 export function dayOn(drafts: DraftPattern[], date: string): DraftDay {
   const pattern = drafts[inForce(drafts, date)];
   const key = dayKeys[weekdayOf(date)];
   if (!pattern || !key) return { spans: [], breaks: [] };
-  // The cycle turns on Mondays, from the week in which the pattern begins.
-  const begun = addDays(pattern.from, -weekdayOf(pattern.from));
-  const weeks = Math.floor(daysBetween(begun, date) / 7);
-  return pattern.weeks[weeks % pattern.weeks.length]?.[key] ?? { spans: [], breaks: [] };
+  return pattern.weeks[turnOf(pattern, date)]?.[key] ?? { spans: [], breaks: [] };
 }
