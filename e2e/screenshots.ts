@@ -6,6 +6,11 @@ const pictures = [
   { name: "wall", path: "/", shows: "Mara Quillon" },
   { name: "wall-dark", path: "/", shows: "Mara Quillon", dark: true },
   { name: "wall-week", path: "/?view=week&person=4", shows: "Una Breen" },
+  {
+    name: "wall-team-week",
+    path: "/?view=week&service=1",
+    shows: "23–29 November 2026",
+  },
   { name: "wall-month", path: "/?view=month", shows: "personal time" },
   {
     name: "why",
@@ -14,6 +19,11 @@ const pictures = [
   },
   { name: "team", path: "/team", shows: "Bookings go to Work" },
   { name: "hours", path: "/team/1", shows: "Save the hours" },
+  {
+    name: "person-week",
+    path: "/team/4/week?service=2&why=4@2026-11-26T16:00:00Z",
+    shows: "It is not offered",
+  },
   { name: "calendars", path: "/team/3/calendars", shows: "block Bryn’s time" },
   { name: "services", path: "/services", shows: "Concert tuning" },
   { name: "service", path: "/services/1", shows: "What a client would see" },
