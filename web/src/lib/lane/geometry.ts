@@ -24,6 +24,9 @@ export function visible(axis: Axis, part: Part): boolean {
 /** Where a part stands among those that it meets: in which course, counted from the top, of how many. */
 export type Course = { at: number; of: number };
 
+/** The course of what meets nothing. */
+export const whole: Course = { at: 0, of: 1 };
+
 /**
  * Lays parts in courses, so that none covers another. Parts that meet, also by way of others, share the height; `lower`
  * parts stand below `upper` ones. What meets nothing has the whole height. The answer is in the order of the parts.
