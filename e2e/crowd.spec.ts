@@ -178,6 +178,9 @@ test.describe.serial("a business grows", () => {
       .getByRole("button", { name: "Add" });
     await add.click();
     await expect(page.getByText("This is before the first day.")).toBeVisible();
+    await page.getByLabel("Until").fill("2028-01-03");
+    await add.click();
+    await expect(page.getByText("At most a year at once.")).toBeVisible();
     await page.getByLabel("Until").fill("2027-01-03");
     await add.click();
     await expect(page.getByText("11 days")).toBeVisible();

@@ -10,10 +10,22 @@ const reasons = [
   ["window", 1, "1@2027-02-15T10:00:00Z", "Booking window", "Bookable until"],
   ["outside-hours", 1, "2@2026-11-23T20:00:00Z", "Hours", "no hours at this"],
   ["busy", 1, "3@2026-11-23T14:30:00Z", "Personal time", "14:15–15:30 in “Fam"],
-  ["booked", 1, "4@2026-11-23T15:30:00Z", "Other bookings", "A booking takes"],
+  [
+    "booked",
+    1,
+    "4@2026-11-23T15:30:00Z",
+    "Other bookings",
+    "Greta Lunde, Home",
+  ],
   ["places", 1, "4@2026-11-23T15:00:00Z", "Places", "1 of 1 places taken"],
   ["cap", 5, "4@2026-11-24T16:30:00Z", "Cap", "1 of at most 1 visits"],
-  ["resource", 6, "2@2026-12-02T15:00:00Z", "Rooms and equipment", "van"],
+  [
+    "resource",
+    6,
+    "2@2026-12-02T15:00:00Z",
+    "Rooms and equipment",
+    "The van: Marta",
+  ],
 ] as const;
 
 for (const colorScheme of ["light", "dark"] as const) {
@@ -34,6 +46,14 @@ for (const colorScheme of ["light", "dark"] as const) {
       await expect(refused, code).toContainText(says);
     }
     await isSound(page);
+    // What is in the way is one step away, and its address can be sent on too.
+    await why.getByRole("link", { name: /^The van: Marta Quist/ }).click();
+    const booking = page.getByRole("complementary", { name: "Booking" });
+    await expect(booking).toContainText("Marta Quist");
+    await page.reload();
+    await expect(booking).toContainText("Also");
+    await page.keyboard.press("Escape");
+    await expect(booking).toHaveCount(0);
   });
 }
 

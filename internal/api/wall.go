@@ -187,11 +187,11 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	if w.Pulse, err = s.pulse(db, now, getting); err != nil {
 		return nil, err
 	}
-	shownHours := reach(lanes, date, 1)
-	w.From, w.To = shownHours.on(v.offsets(), date)
-	w.Marks = shownHours.marks(v.offsets(), date, text)
+	part := reach(lanes, date, 1)
+	w.From, w.To = part.on(v.offsets(), date)
+	w.Marks = part.marks(v.offsets(), date, text)
 	for _, l := range lanes {
-		drawn := l.on(date, shownHours, starts)
+		drawn := l.on(date, part, starts)
 		drawn.Nowhere = !getting[l.staff.ID]
 		w.Lanes = append(w.Lanes, drawn)
 	}

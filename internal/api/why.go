@@ -36,12 +36,17 @@ type Why struct {
 
 // WhyRule is one rule's verdict, with where its values come from.
 type WhyRule struct {
-	Code   string `json:"code"`
-	Name   string `json:"name"`
-	Held   bool   `json:"held"`
-	Detail string `json:"detail"`
-	Source string `json:"source" doc:"Where the values come from, in words."`
-	Path   string `json:"path" doc:"Where they are changed, or empty."`
+	Code    string      `json:"code"`
+	Name    string      `json:"name"`
+	Held    bool        `json:"held"`
+	Detail  string      `json:"detail"`
+	Sources []WhySource `json:"sources" doc:"Where the values come from: which pattern, which calendars, which bookings."`
+}
+
+// WhySource is where values of a rule come from.
+type WhySource struct {
+	Words string `json:"words"`
+	Path  string `json:"path" doc:"Where they are changed, or empty."`
 }
 
 // NearStart is an offered start nearby.
@@ -155,7 +160,19 @@ func (e explaining) explain(asked WhyQuery) (*body[Why], error) {
 	out.Offset, out.Offered = trail.Offset, trail.Offered() && out.Performs && !service.Paused
 	for _, v := range trail.Verdicts {
 		r := WhyRule{Code: string(v.Code), Name: ruleNames[v.Code], Held: !v.Refused, Detail: v.Detail}
-		if err := e.source(&r, q.Staff[i].Schedule, member, at, q.Closures); err != nil {
+		switch v.Code {
+		case "outside-hours":
+			r.Sources = hoursSource(q.Staff[i].Schedule, member, at, q.Closures)
+		case "busy":
+			r.Sources, err = e.calendars(member)
+		case "booked":
+			r.Sources, err = e.bookings(member, visit, r.Held, text)
+		case "resource":
+			r.Sources, err = e.rooms(visit, r.Held, text)
+		default:
+			r.Sources = e.rules(v.Code, member)
+		}
+		if err != nil {
 			return nil, err
 		}
 		out.Rules = append(out.Rules, r)
@@ -208,58 +225,109 @@ func nearest(out *Why, a offer.Answer, staff []store.Staff, at span.Instant, tex
 	out.Others = out.Others[:min(nearStarts+2, len(out.Others))]
 }
 
-// source says where the values of a rule come from, and where they are changed.
-func (e explaining) source(r *WhyRule, sched hours.Schedule, member store.Staff, at span.Instant, closures []hours.LocalDate) error {
-	person := fmt.Sprintf("/team/%d", member.ID)
-	rules, path := "Rules of "+e.service.Name, fmt.Sprintf("/services/%d", e.service.ID)
+// hoursSource says which pattern, one-off day or closure gives a person's hours.
+func hoursSource(sched hours.Schedule, member store.Staff, at span.Instant, closures []hours.LocalDate) []WhySource {
+	date := sched.Zone.DateAt(at)
+	on := date.Time().Format("2 January")
+	out := WhySource{"No pattern is in force on " + on, fmt.Sprintf("/team/%d", member.ID)}
+	switch _, from := sched.Day(date, closures); from {
+	case hours.FromOneOff:
+		out.Words = "One-off day or absence on " + on
+	case hours.FromClosure:
+		out = WhySource{"Closure of the business on " + on, "/house"}
+	case hours.FromPattern:
+		p, _ := sched.InForce(date)
+		out.Words = "Pattern from " + p.From.Time().Format("2 January 2006")
+	}
+	return []WhySource{out}
+}
+
+// calendars says which calendars block a person's time, and when they were read.
+func (e explaining) calendars(member store.Staff) ([]WhySource, error) {
+	var calendars []store.Calendar
+	err := e.db.Joins("JOIN links l ON l.id = calendars.link_id").Where("l.staff_id = ? AND blocks = 1", member.ID).Order("name").Find(&calendars).Error
+	path := fmt.Sprintf("/team/%d/calendars", member.ID)
+	out := []WhySource{}
+	for _, c := range calendars {
+		read := "not read yet"
+		if c.ReadAt != 0 {
+			read = "read " + ago(e.now-c.ReadAt) + " ago"
+		}
+		out = append(out, WhySource{c.Name + ", " + read, path})
+	}
+	if len(out) == 0 {
+		out = append(out, WhySource{"No calendar blocks time", path})
+	}
+	return out, err
+}
+
+// bookings says which bookings of a person are in the way of a visit.
+func (e explaining) bookings(member store.Staff, visit span.Span, held bool, text texts) ([]WhySource, error) {
+	if held {
+		return []WhySource{{"Bookings of " + member.Name, ""}}, nil
+	}
+	return e.holders(store.StaffSubject(member.ID), visit, text)
+}
+
+// rooms says which rooms and equipment a visit needs, and who holds them.
+func (e explaining) rooms(visit span.Span, held bool, text texts) ([]WhySource, error) {
+	out := []WhySource{{"Rooms and equipment", "/house"}}
+	if held {
+		return out, nil
+	}
+	var rows []store.Resource
+	if err := e.db.Where("kind IN ? AND archived_at = 0", e.service.Needs).Order("kind, name").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		who, err := e.holders(store.ResourceSubject(r.ID), visit, text)
+		if err != nil {
+			return nil, err
+		}
+		for _, w := range who {
+			out = append(out, WhySource{r.Name + ": " + w.Words, w.Path})
+		}
+	}
+	return out, nil
+}
+
+// holders names the visits that hold a subject while a visit with its buffers
+// would need it, with the way to each on the wall.
+func (e explaining) holders(subject store.Subject, visit span.Span, text texts) ([]WhySource, error) {
+	need := visit.Widen(e.service.BufferBefore, e.service.BufferAfter)
+	var rows []struct {
+		store.Visit
+		Service string
+		Client  string
+		Clients int
+	}
+	err := e.db.Raw(`SELECT v.*, s.name AS service, MIN(b.client_name) AS client, COUNT(*) AS clients FROM claims c JOIN visits v ON v.id = c.visit_id
+		JOIN services s ON s.id = v.service_id JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled'
+		WHERE c.subject = ? AND c."end" > ? AND c.start < ? GROUP BY v.id ORDER BY v.start`, subject, need.Start(), need.End()).Scan(&rows).Error
+	out := []WhySource{}
+	for _, r := range rows {
+		who := r.Client
+		if r.Clients > 1 {
+			who = counted(r.Clients, "booking")
+		}
+		path := fmt.Sprintf("/?date=%s&visit=%d", text.local(r.Start).Format("2006-01-02"), r.ID)
+		out = append(out, WhySource{fmt.Sprintf("%s, %s %s", who, r.Service, text.stretch(r.During()).Label), path})
+	}
+	return out, err
+}
+
+// rules says whose rules count: the service's as they are saved, or the values
+// that are being edited.
+func (e explaining) rules(code offer.Code, member store.Staff) []WhySource {
+	if code == "past" {
+		return []WhySource{{"The clock", ""}}
+	}
+	out := []WhySource{{"Rules of " + e.service.Name, fmt.Sprintf("/services/%d", e.service.ID)}}
 	if e.unsaved {
-		rules, path = "The values in the form", ""
+		out[0] = WhySource{"The values in the form", ""}
 	}
-	switch offer.Code(r.Code) {
-	case "past":
-		r.Source = "The clock"
-	case "outside-hours":
-		r.Path = person
-		date := sched.Zone.DateAt(at)
-		switch _, from := sched.Day(date, closures); from {
-		case hours.FromOneOff:
-			r.Source = "One-off day or absence on " + date.Time().Format("2 January")
-		case hours.FromClosure:
-			r.Source, r.Path = "Closure of the business on "+date.Time().Format("2 January"), "/house"
-		case hours.FromPattern:
-			p, _ := sched.InForce(date)
-			r.Source = "Pattern from " + p.From.Time().Format("2 January 2006")
-		default:
-			r.Source = "No pattern is in force on " + date.Time().Format("2 January")
-		}
-	case "busy":
-		r.Path = person + "/calendars"
-		var calendars []store.Calendar
-		if err := e.db.Joins("JOIN links l ON l.id = calendars.link_id").Where("l.staff_id = ? AND blocks = 1", member.ID).Order("name").Find(&calendars).Error; err != nil {
-			return err
-		}
-		var parts []string
-		for _, c := range calendars {
-			if c.ReadAt == 0 {
-				parts = append(parts, c.Name+", not read yet")
-			} else {
-				parts = append(parts, c.Name+", read "+ago(e.now-c.ReadAt)+" ago")
-			}
-		}
-		if r.Source = strings.Join(parts, "; "); r.Source == "" {
-			r.Source = "No calendar blocks time"
-		}
-	case "booked":
-		r.Source = "Bookings of " + member.Name
-	case "resource":
-		r.Source, r.Path = "Rooms and equipment", "/house"
-	case "cap":
-		r.Source, r.Path = rules, path
-		if member.CapPerDay != nil {
-			r.Source += ", and cap of " + member.Name
-		}
-	default:
-		r.Source, r.Path = rules, path
+	if code == "cap" && member.CapPerDay != nil {
+		out = append(out, WhySource{"Cap of " + member.Name, fmt.Sprintf("/team/%d/details", member.ID)})
 	}
-	return nil
+	return out
 }

@@ -101,7 +101,8 @@ func TestADayOfAPreviewAgreesWithWhy(t *testing.T) {
 			if !r.Held {
 				codes = append(codes, r.Code)
 			}
-			require.NotContains(t, r.Source, "Rules of", "what is not saved is no rule yet")
+			words, _ := sourcesOf(r)
+			require.NotContains(t, words, "Rules of", "what is not saved is no rule yet")
 		}
 		return codes
 	}

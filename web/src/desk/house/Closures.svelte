@@ -24,8 +24,8 @@
   let wanted = $state<Shape<'Closure'>[]>([]);
   let problem = $state<Problem>();
   let said = $state('');
-  /** Whether the last day that was typed is before the first. */
-  let early = $state(false);
+  /** What is wrong with the days that were typed. */
+  let range = $state({ from: '', until: '' });
 
   async function load() {
     const got = await data(api.GET('/api/closures'));
@@ -40,7 +40,9 @@
     try {
       closures = (await data(api.PUT('/api/closures', { params: { query: { accept } }, body: { items } })))
         .items;
-      [date, until, name, before] = ['', '', '', old];
+      before = old;
+      // What was typed goes when it has been saved, and stays when something else was.
+      if (items.some((c) => c.date === date)) [date, until, name] = ['', '', ''];
     } catch (cause) {
       problem = problemOf(cause);
     }
@@ -48,10 +50,13 @@
 
   function add(e: SubmitEvent) {
     e.preventDefault();
-    early = false;
-    const length = until ? Math.min(366, daysBetween(date, until)) : 0;
-    if (length < 0) return (early = true);
-    const fresh = Array.from({ length: length + 1 }, (_, i) => ({ date: addDays(date, i), name }));
+    const days = until ? daysBetween(date, until) + 1 : 1;
+    range = {
+      from: date ? '' : 'Give the first day.',
+      until: days < 1 ? 'This is before the first day.' : days > 366 ? 'At most a year at once.' : '',
+    };
+    if (range.from || range.until) return;
+    const fresh = Array.from({ length: days }, (_, i) => ({ date: addDays(date, i), name }));
     void save([...closures.filter((c) => c.date < date || c.date > (until || date)), ...fresh]);
   }
 
@@ -161,10 +166,10 @@
     <Notice tone="wrong">{problem.message}</Notice>
   {/if}
   <form class="grid items-start gap-3 sm:grid-cols-[auto_auto_1fr_auto]" onsubmit={add} novalidate>
-    <Field label="Day" error={wrongDate}>
+    <Field label="Day" error={range.from || wrongDate}>
       {#snippet children(tie)}<input class="input w-38" type="date" bind:value={date} {...tie} />{/snippet}
     </Field>
-    <Field label="Until" error={early ? 'This is before the first day.' : ''}>
+    <Field label="Until" error={range.until}>
       {#snippet children(tie)}<input class="input w-38" type="date" bind:value={until} {...tie} />{/snippet}
     </Field>
     <Field label="Called">

@@ -48,8 +48,9 @@
       const body = { oneOffs: next.oneOffs, absences: next.absences };
       days = await data(api.PUT('/api/staff/{id}/days', { params, body }));
       before = old;
-      note = '';
-      chosen = { from: '', until: '' };
+      // What was typed goes when it has been saved, and stays when something else was.
+      const saved = [...next.absences.map((a) => a.from), ...next.oneOffs.map((o) => o.date)];
+      if (saved.includes(chosen.from)) [note, chosen] = ['', { from: '', until: '' }];
       return true;
     } catch (cause) {
       problem = problemOf(cause);

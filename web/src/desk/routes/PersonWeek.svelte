@@ -16,13 +16,13 @@
   const id = $derived(Number(route.params.id));
   const date = $derived(String(searchParams.get('date') ?? ''));
   const why = $derived(asked());
+  const picked = $derived(String(searchParams.get('visit') ?? ''));
   const zone = $derived(session.now?.business?.zone ?? 'UTC');
   let member = $state<Shape<'StaffMember'>>();
   let services = $state<Shape<'Service'>[]>([]);
   let missing = $state('');
   let title = $state('');
   let lanes = $state<Shape<'WallLane'>[]>([]);
-  let picked = $state('');
 
   async function load(id: number) {
     try {
@@ -46,7 +46,7 @@
   const named = $derived(performed.find((s) => s.id === service)?.name ?? '');
 
   function move(by: number) {
-    picked = '';
+    searchParams.delete('visit');
     unask();
     searchParams.set('date', by ? addDays(date || (member?.today ?? ''), by) : '');
   }
@@ -54,7 +54,7 @@
     new Intl.DateTimeFormat('en-CA', { timeZone: zone }).format(new Date(at));
   /** Asks about a start, and shows the week in which it lies. */
   function question(staff: number, at: string | number) {
-    picked = '';
+    searchParams.delete('visit');
     ask(staff, at);
     searchParams.set('date', dateOf(at));
   }
@@ -103,7 +103,7 @@
           onperson={() => undefined}
           onpick={(key) => {
             unask();
-            picked = key;
+            searchParams.set('visit', key);
           }}
           onask={question}
           ontitle={(t) => (title = t)}
@@ -117,7 +117,7 @@
           visit={found}
           staff={member.name}
           title={longDate(dateOf(found.start))}
-          onclose={() => (picked = '')}
+          onclose={() => searchParams.delete('visit')}
         />
       {/if}
     </div>

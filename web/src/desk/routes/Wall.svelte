@@ -18,7 +18,6 @@
 
   let wall = $state<Shape<'Wall'>>();
   let fault = $state('');
-  let picked = $state('');
   let turns = 0;
 
   const date = $derived(String(searchParams.get('date') ?? ''));
@@ -27,6 +26,8 @@
   const person = $derived(Number(searchParams.get('person') ?? 0));
   const page = $derived(Number(searchParams.get('page') ?? 1));
   const why = $derived(asked());
+  /** The visit that is open, which also stands in the address. */
+  const picked = $derived(String(searchParams.get('visit') ?? ''));
   let spanTitle = $state('');
   /** The lanes that the week shows. */
   let weekLanes = $state<Shape<'WallLane'>[]>([]);
@@ -80,18 +81,18 @@
   );
 
   function close() {
-    picked = '';
+    searchParams.delete('visit');
     unask();
   }
   function question(staff: number, at: string | number) {
-    picked = '';
+    searchParams.delete('visit');
     ask(staff, at);
     const day = dateOf(typeof at === 'string' ? at : new Date(at).toISOString());
     if (wall && day !== wall.date) searchParams.set('date', day);
   }
   function pick(key: string) {
     unask();
-    picked = key;
+    searchParams.set('visit', key);
   }
   function show(day: string) {
     close();
@@ -224,7 +225,7 @@
         visit={found.visit}
         staff={found.staff}
         title={longDate(dateOf(found.visit.start))}
-        onclose={() => (picked = '')}
+        onclose={close}
       />
     {/if}
   </div>

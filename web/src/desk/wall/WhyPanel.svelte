@@ -7,6 +7,7 @@
   import { clock } from '../clock.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Sentence from '$lib/ui/Sentence.svelte';
 
   /** Every rule's verdict on one start of one person, where its values come from, and what else there is. */
   let {
@@ -91,6 +92,32 @@
   const refused = $derived(why?.rules.filter((r) => !r.held) ?? []);
 </script>
 
+{#snippet trail(title: string, rules: Shape<'WhyRule'>[])}
+  {#if rules.length}
+    <h3 class="pt-3 text-sm font-bold">{title}</h3>
+    <ol class="trail">
+      {#each rules as r (r.code)}
+        <li class:refused={!r.held}>
+          <span class="mark" aria-hidden="true"
+            >{#if r.held}<Check size={13} />{:else}<X size={13} />{/if}</span
+          >
+          <div>
+            <b>{r.name}</b><span class="sr-only">: {r.held ? 'holds' : 'refuses'}.</span>
+            <p><Sentence text={r.detail} /></p>
+            {#each r.sources as source (source.words)}
+              <p class="text-[0.8125rem] text-mute">
+                {#if source.path}<a class="hover:underline" href={source.path}
+                    ><Sentence text={source.words} />&nbsp;›</a
+                  >{:else}<Sentence text={source.words} />{/if}
+              </p>
+            {/each}
+          </div>
+        </li>
+      {/each}
+    </ol>
+  {/if}
+{/snippet}
+
 <aside
   class={inside ? 'sheet p-4' : 'aside w-88 flex-none border-l border-edge bg-base-100 p-4'}
   aria-label="Why"
@@ -105,7 +132,7 @@
     </div>
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
     {#if why}
-      <h2 class="text-lg">{why.words}</h2>
+      <h2 class="text-lg"><Sentence text={why.words} /></h2>
       {#if why.away}<p class="text-sm text-mute">{why.away}</p>{/if}
       <p class="mt-1 font-semibold" role="status">
         {#if booked}Booked, reference {booked}.
@@ -169,6 +196,7 @@
           {why.offset} <a class="link-plain" href="/services/{why.service.id}">Change the steps</a>
         </Notice>
       {/if}
+      {@render trail('What refuses it', refused)}
       {#each [{ title: `Nearest with ${why.staff.name}`, list: why.own, named: false }, { title: 'With others', list: why.others, named: true }] as group (group.title)}
         {#if group.list.length}
           <h3 class="pt-3 pb-1 text-sm font-bold">{group.title}</h3>
@@ -181,22 +209,10 @@
           </div>
         {/if}
       {/each}
-      <ol class="trail">
-        {#each why.rules as r (r.code)}
-          <li class:refused={!r.held}>
-            <span class="mark" aria-hidden="true"
-              >{#if r.held}<Check size={13} />{:else}<X size={13} />{/if}</span
-            >
-            <div>
-              <b>{r.name}</b><span class="sr-only">: {r.held ? 'holds' : 'refuses'}.</span>
-              <p>{r.detail}</p>
-              <p class="text-[0.8125rem] text-mute">
-                {#if r.path}<a class="hover:underline" href={r.path}>{r.source} ›</a>{:else}{r.source}{/if}
-              </p>
-            </div>
-          </li>
-        {/each}
-      </ol>
+      {@render trail(
+        'What holds',
+        why.rules.filter((r) => r.held),
+      )}
     {/if}
   </div>
 </aside>
@@ -205,7 +221,7 @@
   .trail {
     display: grid;
     gap: 9px;
-    padding: 12px 0;
+    padding: 6px 0;
     font-size: 0.875rem;
     line-height: 1.35;
   }

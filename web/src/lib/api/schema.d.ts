@@ -1550,10 +1550,13 @@ export interface components {
       detail: string;
       held: boolean;
       name: string;
+      /** @description Where the values come from: which pattern, which calendars, which bookings. */
+      sources: components['schemas']['WhySource'][];
+    };
+    WhySource: {
       /** @description Where they are changed, or empty. */
       path: string;
-      /** @description Where the values come from, in words. */
-      source: string;
+      words: string;
     };
   };
   responses: never;
