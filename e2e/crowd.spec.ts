@@ -313,5 +313,21 @@ test.describe.serial("a business grows", () => {
     const known = Date.now();
     await expect(lane.locator(".alcove")).toHaveCount(0);
     measured("from new hours to the wall", [Date.now() - known]);
+    // Hours that somebody else gives stand in the editor too, unless something there has not been saved.
+    await page.goto(`${niche.address}/team/9`);
+    const monday = page.getByRole("group", { name: "Monday, drawn" });
+    await expect(monday).not.toContainText("09:00–17:30");
+    const given = {
+      patterns: [{ from: "2026-01-05", until: null, cycle: [week] }],
+    };
+    await send(page, niche, "PUT", "/api/staff/9/hours", given);
+    await expect(monday).toContainText("09:00–17:30");
+    await page.getByLabel("Monday hours 1, from").fill("8");
+    await page.getByLabel("Monday hours 1, from").blur();
+    given.patterns = [];
+    const told = page.waitForResponse(/api\/staff\/9\/days/);
+    await send(page, niche, "PUT", "/api/staff/9/hours?accept=4", given);
+    await told;
+    await expect(monday).toContainText("08:00–17:30");
   });
 });

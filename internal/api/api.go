@@ -63,7 +63,9 @@ func New(s Settings) http.Handler {
 	router.HandleMethodNotAllowed = true
 	srv := &server{Settings: s, signIns: newSignInLimit(s.Now)}
 	huma.NewErrorWithContext = func(ctx huma.Context, status int, message string, causes ...error) huma.StatusError {
-		if status >= http.StatusInternalServerError {
+		switch {
+		case errors.Is(ctx.Context().Err(), context.Canceled): // whoever asked has gone
+		case status >= http.StatusInternalServerError:
 			s.Log.Error("a request failed", "operation", ctx.Operation().OperationID, "error", errors.Join(causes...))
 		}
 		return newProblem(status, message, causes...)

@@ -12,6 +12,7 @@
     ['T', 'today'],
     ['J', 'jump to a date'],
     ['Tab, then ← →', 'along the starts of a lane'],
+    ['↑ ↓', 'from a start to the next lane'],
     ['Enter', 'why this start is offered, or not'],
     ['Esc', 'close what is open at the side'],
     ['?', 'these keys'],
