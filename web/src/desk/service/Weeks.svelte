@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
+  import { left } from '$lib/lane/geometry';
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
   import { axisOf, layersOf } from '../wall/layers';
@@ -16,6 +17,11 @@
   const lanes = $derived(preview.day?.date === shown ? preview.day : undefined);
   const why = $derived(asked());
   const busiest = $derived(Math.max(1, ...preview.weeks.flat().map((d) => d.offered)));
+  /** The minutes of the day over which the sills reach: the daytime, and further where starts are offered. */
+  const reach = $derived.by(() => {
+    const all = preview.weeks.flat().flatMap((d) => d.ticks.filter((t) => t.offered).map((t) => t.minute));
+    return { from: Math.min(7 * 60, ...all), to: Math.max(21 * 60, ...all.map((m) => m + 15)) };
+  });
   const wallPath = (date: string) => `/?date=${date}&service=${service}`;
 </script>
 
@@ -40,7 +46,7 @@
       {#if d.open}<span class="alcove" style="height:{12 + (d.offered / busiest) * 32}%"></span>{/if}
       <span class="sill">
         {#each d.ticks as t (t.minute)}
-          {#if t.offered}<i style="left:{((t.minute - 420) / 840) * 100}%"></i>{/if}
+          {#if t.offered}<i style="left:{left(reach, t.minute)}%"></i>{/if}
         {/each}
       </span>
     </button>
@@ -153,7 +159,7 @@
   .sill i {
     position: absolute;
     bottom: 1px;
-    width: 2.5px;
+    width: 1.5px;
     height: 8px;
     border-radius: 1px;
     background: var(--color-tick);

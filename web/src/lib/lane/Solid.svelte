@@ -118,6 +118,7 @@
   }
   /* With busy time above it there is one line. */
   .solid.low {
+    justify-content: center;
     padding-block: 1px;
     border-radius: 0;
   }
@@ -126,7 +127,7 @@
     display: none;
   }
   .solid.low .seal {
-    top: 2px;
+    top: calc(50% - 7px);
     bottom: auto;
   }
   .solid.low b {
