@@ -30,7 +30,8 @@
   let now = $state('');
   /** The day that is opened, person by person. */
   let day = $state('');
-  let turns = 0;
+  /** A question is under way, and another waits for its answer. */
+  let [drawing, again] = [false, false];
 
   /** The values to be shown, once they are there; a name is not needed for that. */
   function previewed(): Form | undefined {
@@ -38,19 +39,25 @@
     return id && !kept ? undefined : { ...body, name: body.name || 'New', slug: '' };
   }
 
-  /** Asks what the values in the form would do. An older answer never covers a newer one, and values that cannot be read leave the last picture as it is. */
+  /**
+   * Asks what the values in the form would do: at once, and again after the answer if they have changed by then. Values that
+   * cannot be read leave the last picture as it is.
+   */
   async function draw() {
+    again = drawing;
     const body = previewed();
-    const turn = ++turns;
-    if (!body) return;
-    const params = { query: { service: id, now, day, clock: clock.kind } };
+    if (drawing || !body) return;
+    drawing = true;
+    const service = id;
+    const params = { query: { service, now, day, clock: clock.kind } };
     const got = await data(api.POST('/api/services/preview', { params, body })).catch(() => undefined);
-    if (got && turn === turns) preview = got;
+    drawing = false;
+    if (got && service === id) preview = got;
+    if (again) await draw();
   }
   $effect(() => {
     void [previewed(), now, day, clock.kind];
-    const timer = setTimeout(() => void draw(), 40);
-    return () => clearTimeout(timer);
+    void draw();
   });
   // What others change (a booking, a personal event, hours) changes the picture too.
   $effect(() => listen(() => void draw()));
