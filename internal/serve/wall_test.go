@@ -62,6 +62,25 @@ func TestTheWallIsReadByEitherClock(t *testing.T) {
 	require.Equal(t, []string{"Stocktaking", "no hours until Tue 10 Mar"}, []string{closed.Closed, closed.Lanes[0].Note})
 }
 
+// A wall of more people than a page holds goes on, in every view.
+func TestAWallOfManyPeopleHasPages(t *testing.T) {
+	d := openDesk(t, nil)
+	for n := range 100 {
+		require.NoError(t, d.Post(t.Context(), "/api/staff", api.StaffFields{Name: fmt.Sprint("Number ", n), Zone: "UTC"}, nil))
+	}
+	for page, want := range [][2]int{{100, 2}, {1, 0}} {
+		var day api.Wall
+		var week api.WallWeek
+		var month api.WallMonth
+		require.NoError(t, d.Get(t.Context(), fmt.Sprint("/api/wall?page=", page+1), &day))
+		require.NoError(t, d.Get(t.Context(), fmt.Sprint("/api/wall/week?page=", page+1), &week))
+		require.NoError(t, d.Get(t.Context(), fmt.Sprint("/api/wall/month?page=", page+1), &month))
+		require.Equal(t, want, [2]int{len(day.Lanes), day.Next})
+		require.Equal(t, want, [2]int{len(week.People), week.Next})
+		require.Equal(t, want, [2]int{len(month.People), month.Next})
+	}
+}
+
 // A calendar that has not been read for half an hour is late, on the wall and with
 // its person.
 func TestACalendarThatIsNotReadIsLate(t *testing.T) {
