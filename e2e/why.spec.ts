@@ -90,6 +90,10 @@ test("why is asked in a person’s own week, and in a service’s day by rules t
   await expect(why.getByRole("status")).toHaveText("It would not be offered.");
   await expect(why).toContainText("10:30–13:50 is needed");
   await expect(why).toContainText("The values in the form");
+  // A way out of the form opens beside it: what was typed is not lost.
+  await expect(
+    why.getByRole("link", { name: /^Pattern from/ }),
+  ).toHaveAttribute("target", "_blank");
   await expect(lane.getByRole("button", { name: /^10:30: / })).toBeVisible();
   await isSound(page);
 });

@@ -115,7 +115,7 @@ func (s *server) previewService(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	v := previewing{db: db, text: texts{zone: zone, twelve: in.Clock == "12"}, zone: zone, now: now}
+	v := previewing{db: db, text: texts{zone: zone, twelve: in.Clock == "12"}, now: now}
 	v.from = zone.DateAt(v.now).Monday()
 	q, after, err := v.answer(row, staff)
 	if err != nil {
@@ -178,7 +178,6 @@ func (s *server) asIf(db *gorm.DB, text string) (span.Instant, error) {
 type previewing struct {
 	db   *gorm.DB
 	text texts
-	zone hours.Zone
 	now  span.Instant
 	from hours.LocalDate
 }
@@ -282,8 +281,8 @@ func (v previewing) days(out *Preview, q offer.Question, after, before offer.Ans
 		return n
 	}
 	now, was := per(after), per(before)
-	today := v.zone.DateAt(v.now)
-	o := v.zone.Over(v.from, v.from+7*previewWeeks)
+	today := v.text.zone.DateAt(v.now)
+	o := v.text.zone.Over(v.from, v.from+7*previewWeeks)
 	for w := range hours.LocalDate(previewWeeks) {
 		week := make([]PreviewDay, 0, 7)
 		for d := v.from + 7*w; d < v.from+7*w+7; d++ {
@@ -314,7 +313,7 @@ func (v previewing) lanes(date string, row store.Service, staff []store.Staff, a
 	if err != nil {
 		return nil, wrong("query.day", "This is not a date, as in 2026-03-02.")
 	}
-	look := viewing{zone: v.zone, text: v.text, first: day, days: 1}
+	look := viewing{text: v.text, first: day, days: 1}
 	lanes, err := look.lanesOf(v.db, staff)
 	if err != nil {
 		return nil, err

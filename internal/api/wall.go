@@ -146,7 +146,7 @@ func (s *server) getWall(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	zone, text := v.zone, v.text
+	zone, text := v.text.zone, v.text
 	var closures []store.Closure
 	if err := db.Where("date = ?", date.String()).Find(&closures).Error; err != nil {
 		return nil, err

@@ -73,7 +73,7 @@ func (s *server) getWallWeek(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	w := WallWeek{Title: weekTitle(v.first), Zone: v.zone.String(), Now: now.String(), Today: v.zone.DateAt(now).String(), Notice: now.String(), Last: v.window().End().String(),
+	w := WallWeek{Title: weekTitle(v.first), Zone: v.text.zone.String(), Now: now.String(), Today: v.text.zone.DateAt(now).String(), Notice: now.String(), Last: v.window().End().String(),
 		Days: []WeekDay{}, People: []WeekLanes{}, Hours: []string{}}
 	var starts map[store.ID][]offer.Start
 	if in.Service != 0 {
@@ -128,7 +128,7 @@ func (s *server) getWallMonth(ctx context.Context, in *struct{ WallQuery }) (*bo
 	if err != nil {
 		return nil, err
 	}
-	m := WallMonth{Title: date.Time().Format("January 2006"), Today: v.zone.DateAt(now).String(), Days: v.ribbon(lanes), People: []MonthShare{}, Next: next}
+	m := WallMonth{Title: date.Time().Format("January 2006"), Today: v.text.zone.DateAt(now).String(), Days: v.ribbon(lanes), People: []MonthShare{}, Next: next}
 	for _, l := range lanes {
 		m.People = append(m.People, MonthShare{NamedID{l.staff.ID, l.staff.Name}, v.ribbon([]lane{l})})
 	}

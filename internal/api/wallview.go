@@ -41,9 +41,8 @@ func (l lane) day(d hours.LocalDate) span.Span {
 
 // viewing is a stretch of days that is looked at on the wall.
 type viewing struct {
-	zone  hours.Zone // the business's
-	text  texts
-	own   bool // each lane is read by its person's clock
+	text  texts // by the business's clock
+	own   bool  // each lane is read by its person's clock
 	page  int
 	first hours.LocalDate
 	days  hours.LocalDate
@@ -55,7 +54,7 @@ func (q WallQuery) read(db *gorm.DB, now span.Instant) (viewing, hours.LocalDate
 	if err != nil {
 		return viewing{}, 0, err
 	}
-	v := viewing{zone: zone, text: texts{zone: zone, twelve: q.Clock == "12"}, own: q.Zones == "person", page: q.Page}
+	v := viewing{text: texts{zone: zone, twelve: q.Clock == "12"}, own: q.Zones == "person", page: q.Page}
 	if q.Date == "" {
 		return v, zone.DateAt(now), nil
 	}
@@ -66,7 +65,7 @@ func (q WallQuery) read(db *gorm.DB, now span.Instant) (viewing, hours.LocalDate
 	return v, date, nil
 }
 
-func (v viewing) offsets() hours.Offsets { return v.zone.Over(v.first, v.first+v.days) }
+func (v viewing) offsets() hours.Offsets { return v.text.zone.Over(v.first, v.first+v.days) }
 
 // window covers the days, and by every clock of the world where people's own
 // clocks count.
@@ -184,11 +183,11 @@ func (v viewing) bounds(service store.Service, now span.Instant) (notice, last s
 		return "", "", err
 	}
 	soonest := now.Add(rules.Notice.Minutes)
-	if first := rules.Notice.FirstDate(now, v.zone); !first.IsZero() {
-		soonest = v.zone.Over(first, first).Starting(first, 0)
+	if first := rules.Notice.FirstDate(now, v.text.zone); !first.IsZero() {
+		soonest = v.text.zone.Over(first, first).Starting(first, 0)
 	}
-	end := schedule.Last(rules, v.zone.DateAt(now))
-	return soonest.String(), v.zone.Over(end, end).Ending(end, 24*60).String(), nil
+	end := schedule.Last(rules, v.text.zone.DateAt(now))
+	return soonest.String(), v.text.zone.Over(end, end).Ending(end, 24*60).String(), nil
 }
 
 // ribbon says of each day how full it is over some lanes.

@@ -5,7 +5,8 @@
   import Hours from '$lib/lane/Hours.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Details from './Details.svelte';
-  import { cityOf, dayParts, keepClock, presentClock, type Clock } from './settings';
+  import { cityOf } from '$lib/hours/dates';
+  import { dayParts, keepClock, presentClock, type Clock } from './settings';
   import Shelf from './Shelf.svelte';
   import Ticket from './Ticket.svelte';
 

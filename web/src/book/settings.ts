@@ -13,11 +13,6 @@ export function keepClock(clock: Clock): void {
   localStorage.setItem(key, clock);
 }
 
-/** The last part of a zone's name: Dublin. */
-export function cityOf(zone: string): string {
-  return zone.split('/').pop()?.replaceAll('_', ' ') ?? zone;
-}
-
 /** Parts of a day to which a client can narrow the starts, by the minute of the day. */
 export const dayParts = [
   { key: 'any', label: 'any time', from: 0, to: 1440 },

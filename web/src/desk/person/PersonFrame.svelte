@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import type { Shape } from '$lib/api/client';
+  import { minutesOf } from '$lib/hours/wallclock';
   import { clock } from '../clock.svelte';
 
   /** The head of a person's pages: the name, the sentence with the effect, and the ways between them. */
@@ -16,9 +17,8 @@
     children: Snippet;
   } = $props();
 
-  const minuteOf = (clock: string) => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3));
   /** The person's clock goes on from what the server said. */
-  const told = $derived({ minute: minuteOf(member.present), at: Date.now() });
+  const told = $derived({ minute: minutesOf(member.present), at: Date.now() });
   let passed = $state(0);
   $effect(() => {
     passed = 0;

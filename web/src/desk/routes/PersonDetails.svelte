@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import Archive from '$lib/ui/Archive.svelte';
+  import { cityOf } from '$lib/hours/dates';
   import Field from '$lib/ui/Field.svelte';
   import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -50,7 +51,7 @@
     {#snippet sentence()}
       {#if form.capPerDay === undefined}No cap on visits a day.{:else}At most <b>{form.capPerDay}</b>
         {form.capPerDay === 1 ? 'visit' : 'visits'} a day, over all services.{/if}
-      Hours are read by the clock in <b>{form.zone.split('/').pop()?.replaceAll('_', ' ')}</b>.
+      Hours are read by the clock in <b>{cityOf(form.zone)}</b>.
     {/snippet}
     <form
       class="sheet grid max-w-3xl gap-4 p-5 sm:grid-cols-2"

@@ -3,7 +3,7 @@
   import { listen } from '$lib/api/live';
   import SpanFields from '$lib/hours/SpanFields.svelte';
   import CopyDay from '$lib/hours/CopyDay.svelte';
-  import { rangeWords } from '$lib/hours/dates';
+  import { cityOf, rangeWords } from '$lib/hours/dates';
   import DayEditor from '$lib/hours/DayEditor.svelte';
   import { faultsOf } from '$lib/hours/edit';
   import { History } from '$lib/hours/history.svelte';
@@ -223,10 +223,9 @@
         No hours{draft?.from ? ` ${spanWords(draft)}` : ' yet'}: nothing of this person’s time is offered.
       {:else if draft}
         Open <b>{lengthOf(average)}</b> a week{draft.weeks.length > 1 ? ' on average' : ''},
-        <b>{spanWords(draft)}</b>{at === present ? ', in force now' : ''}, by the clock in {member?.zone
-          .split('/')
-          .pop()
-          ?.replaceAll('_', ' ')}.
+        <b>{spanWords(draft)}</b>{at === present ? ', in force now' : ''}, by the clock in {cityOf(
+          member?.zone ?? '',
+        )}.
       {/if}
       {#if soon.away}Away <b>{soon.away}</b>.{/if}
       {#if soon.other}Other hours on <b>{soon.other}</b>.{/if}

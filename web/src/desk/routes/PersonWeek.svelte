@@ -3,7 +3,7 @@
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { searchParams } from 'sv-router';
   import { api, data, everything, problemOf, type Shape } from '$lib/api/client';
-  import { addDays, longDate } from '$lib/hours/dates';
+  import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import { navigate, route } from '../router';
@@ -11,12 +11,12 @@
   import BookingPanel from '../wall/BookingPanel.svelte';
   import Week from '../wall/Week.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
-  import { ask, asked, unask } from '../why';
+  import { ask, asked, close, open, opened } from '../aside';
 
   const id = $derived(Number(route.params.id));
   const date = $derived(String(searchParams.get('date') ?? ''));
   const why = $derived(asked());
-  const picked = $derived(String(searchParams.get('visit') ?? ''));
+  const picked = $derived(opened());
   const zone = $derived(session.now?.business?.zone ?? 'UTC');
   let member = $state<Shape<'StaffMember'>>();
   let services = $state<Shape<'Service'>[]>([]);
@@ -42,21 +42,17 @@
   const service = $derived(Number(searchParams.get('service') ?? 0) || (performed[0]?.id ?? 0));
   const visits = $derived(lanes.flatMap((l) => l.visits));
   const found = $derived(visits.find((v) => String(v.id) === picked));
-  const open = $derived(lanes.flatMap((l) => l.starts).filter((s) => s.offered).length);
+  const offered = $derived(lanes.flatMap((l) => l.starts).filter((s) => s.offered).length);
   const named = $derived(performed.find((s) => s.id === service)?.name ?? '');
 
   function move(by: number) {
-    searchParams.delete('visit');
-    unask();
+    close();
     searchParams.set('date', by ? addDays(date || (member?.today ?? ''), by) : '');
   }
-  const dateOf = (at: string | number) =>
-    new Intl.DateTimeFormat('en-CA', { timeZone: zone }).format(new Date(at));
   /** Asks about a start, and shows the week in which it lies. */
   function question(staff: number, at: string | number) {
-    searchParams.delete('visit');
     ask(staff, at);
-    searchParams.set('date', dateOf(at));
+    searchParams.set('date', dateIn(zone, at));
   }
 </script>
 
@@ -67,7 +63,7 @@
     {#snippet sentence()}
       {visits.length === 1 ? 'One visit' : `${visits.length || 'No'} visits`} in the week of
       <b>{title}</b>{#if named}, and
-        <b>{open === 1 ? 'one start' : `${open || 'no'} starts`}</b> still offered for {named}{/if}.
+        <b>{offered === 1 ? 'one start' : `${offered || 'no'} starts`}</b> still offered for {named}{/if}.
     {/snippet}
     <div class="flex flex-wrap items-center gap-3">
       <button class="btn btn-square btn-sm" aria-label="Week before" onclick={() => move(-7)}
@@ -101,23 +97,20 @@
           {why}
           onday={(d) => navigate('/', { search: { date: d, service } })}
           onperson={() => undefined}
-          onpick={(key) => {
-            unask();
-            searchParams.set('visit', key);
-          }}
+          onpick={open}
           onask={question}
           ontitle={(t) => (title = t)}
           onlanes={(all) => (lanes = all)}
         />
       </div>
       {#if why && service}
-        <WhyPanel {service} staff={why.staff} at={why.at} {zone} onmove={question} onclose={unask} />
+        <WhyPanel {service} staff={why.staff} at={why.at} {zone} onmove={question} onclose={close} />
       {:else if found}
         <BookingPanel
           visit={found}
           staff={member.name}
-          title={longDate(dateOf(found.start))}
-          onclose={() => searchParams.delete('visit')}
+          title={longDate(dateIn(zone, found.start))}
+          onclose={close}
         />
       {/if}
     </div>

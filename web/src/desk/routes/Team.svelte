@@ -2,6 +2,7 @@
   import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import { lengthOf } from '$lib/hours/wallclock';
+  import { cityOf } from '$lib/hours/dates';
   import Field from '$lib/ui/Field.svelte';
   import ListTools from '$lib/ui/ListTools.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -134,7 +135,7 @@
           <span class="arch" class:set={missing(m).length === 0} aria-hidden="true"></span>
           <div>
             <a class="text-base font-bold hover:underline" href="/team/{m.id}">{m.name}</a>
-            <p class="text-sm text-mute">{m.zone.split('/').pop()?.replaceAll('_', ' ')}, {m.present} now</p>
+            <p class="text-sm text-mute">{cityOf(m.zone)}, {m.present} now</p>
           </div>
           <div class="text-sm">
             <p>{m.weekly ? `${lengthOf(m.weekly)} this week` : m.hasHours ? 'Away this week' : 'No hours'}</p>

@@ -2,10 +2,10 @@
   import { searchParams } from 'sv-router';
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { listen } from '$lib/api/live';
-  import { addDays, longDate } from '$lib/hours/dates';
+  import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
-  import { ask, asked, unask } from '../why';
+  import { ask, asked, close, open, opened } from '../aside';
   import BookingPanel from '../wall/BookingPanel.svelte';
   import Day from '../wall/Day.svelte';
   import Keys from '../wall/Keys.svelte';
@@ -26,8 +26,7 @@
   const person = $derived(Number(searchParams.get('person') ?? 0));
   const page = $derived(Number(searchParams.get('page') ?? 1));
   const why = $derived(asked());
-  /** The visit that is open, which also stands in the address. */
-  const picked = $derived(String(searchParams.get('visit') ?? ''));
+  const picked = $derived(opened());
   let spanTitle = $state('');
   /** The lanes that the week shows. */
   let weekLanes = $state<Shape<'WallLane'>[]>([]);
@@ -46,26 +45,17 @@
   }
   $effect(() => void load(date, service));
   $effect(() => listen(() => void load(date, service)));
-  // The now-line moves and calendars age also when nothing else happens.
-  $effect(() => {
-    const timer = setInterval(() => void load(date, service), 30_000);
-    return () => clearInterval(timer);
-  });
 
-  const inZone = (options: Intl.DateTimeFormatOptions, at: number, language = 'en-GB') =>
-    new Intl.DateTimeFormat(language, { timeZone: wall?.zone, ...options }).format(at);
-  const dateOf = (at: string) => inZone({}, Date.parse(at), 'en-CA');
+  const dateOf = (at: string | number) => dateIn(wall?.zone ?? 'UTC', at);
   const today = $derived(wall ? dateOf(wall.now) : '');
   const nowWords = $derived(
     wall
-      ? inZone(
-          {
-            hour: clock.kind === '12' ? 'numeric' : '2-digit',
-            minute: '2-digit',
-            hour12: clock.kind === '12',
-          },
-          Date.parse(wall.now),
-        )
+      ? new Intl.DateTimeFormat('en-GB', {
+          timeZone: wall.zone,
+          hour: clock.kind === '12' ? 'numeric' : '2-digit',
+          minute: '2-digit',
+          hour12: clock.kind === '12',
+        }).format(Date.parse(wall.now))
       : '',
   );
   const found = $derived(
@@ -80,19 +70,10 @@
     !!wall && view === 'day' && wall.lanes.every((l) => !l.open.length && !l.visits.length),
   );
 
-  function close() {
-    searchParams.delete('visit');
-    unask();
-  }
   function question(staff: number, at: string | number) {
-    searchParams.delete('visit');
     ask(staff, at);
-    const day = dateOf(typeof at === 'string' ? at : new Date(at).toISOString());
+    const day = dateOf(at);
     if (wall && day !== wall.date) searchParams.set('date', day);
-  }
-  function pick(key: string) {
-    unask();
-    searchParams.set('visit', key);
   }
   function show(day: string) {
     close();
@@ -189,7 +170,7 @@
             {why}
             onday={openDay}
             onperson={(id) => look('week', id)}
-            onpick={pick}
+            onpick={open}
             onask={question}
             ontitle={(t) => (spanTitle = t)}
             onlanes={(lanes) => (weekLanes = lanes)}
@@ -197,7 +178,7 @@
         {:else if view === 'month'}
           <Month {date} {page} onday={openDay} ontitle={(t) => (spanTitle = t)} />
         {:else}
-          <Day {wall} {picked} {why} {nowWords} onpick={pick} onask={question} />
+          <Day {wall} {picked} {why} {nowWords} onpick={open} onask={question} />
         {/if}
         {#if page > 1 || wall.next}
           <nav class="flex gap-3 pb-4" aria-label="People">
@@ -218,7 +199,7 @@
         at={why.at}
         zone={wall.zone}
         onmove={question}
-        onclose={unask}
+        onclose={close}
       />
     {:else if found}
       <BookingPanel

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
+  import { number } from './form';
 
   /** The slot budget: an arcade from all possible starts to what is offered, in which each arch has lost what its rule costs. */
   let {
@@ -7,7 +8,6 @@
     opened = $bindable(),
   }: { preview: Shape<'Preview'>; /** The step that is opened. */ opened: string } = $props();
 
-  const number = (n: number) => n.toLocaleString('en-GB').replace(',', ' ');
   const steps = $derived(preview.steps.filter((s) => s.lost > 0 || s.was > 0));
   const tall = $derived(Math.max(1, preview.possible));
   /** How high each arch stands: what is left before its rule has taken its part. */

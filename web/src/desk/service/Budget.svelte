@@ -3,7 +3,8 @@
   import Notice from '$lib/ui/Notice.svelte';
   import { session } from '../session.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
-  import { ask, asked, unask, type Asked } from '../why';
+  import { ask, asked, close, type Asked } from '../aside';
+  import { number } from './form';
   import Arcade from './Arcade.svelte';
   import Weeks from './Weeks.svelte';
 
@@ -30,7 +31,6 @@
 
   let opened = $state('');
   const open = $derived(preview.steps.find((s) => s.code === opened));
-  const number = (n: number) => n.toLocaleString('en-GB').replace(',', ' ');
   const why = $derived(asked());
   const zone = $derived(session.now?.business?.zone ?? 'UTC');
   /** The question stands below the day that is opened, else below the budget. */
@@ -46,7 +46,7 @@
     draft={draft ? { fields: draft, now } : undefined}
     inside
     onmove={ask}
-    onclose={unask}
+    onclose={close}
   />
 {/snippet}
 
@@ -110,7 +110,7 @@
     {#if now}<button type="button" class="link-plain text-sm" onclick={() => (now = '')}>now again</button
       >{/if}
   </div>
-  <Weeks {preview} {service} bind:shown />
+  <Weeks {preview} {service} unsaved={!!draft} bind:shown />
   {#if why && below}{@render trail(why)}{/if}
 </section>
 

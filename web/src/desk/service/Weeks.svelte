@@ -4,14 +4,20 @@
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
   import { axisOf, layersOf } from '../wall/layers';
-  import { ask, asked } from '../why';
+  import { ask, asked } from '../aside';
 
   /** The four weeks as a client would see them, and the day that is opened, person by person. */
   let {
     preview,
     service,
+    unsaved,
     shown = $bindable(),
-  }: { preview: Shape<'Preview'>; service: number; /** The date that is opened. */ shown: string } = $props();
+  }: {
+    preview: Shape<'Preview'>;
+    service: number;
+    /** Whether values in the form are not saved: a way out of it opens beside it then. */ unsaved: boolean;
+    /** The date that is opened. */ shown: string;
+  } = $props();
 
   const day = $derived(preview.weeks.flat().find((d) => d.date === shown));
   const lanes = $derived(preview.day?.date === shown ? preview.day : undefined);
@@ -59,7 +65,9 @@
       {#each day.times as t (t)}<span class="token">{t}</span>{:else}<span class="text-mute"
           >nothing is offered</span
         >{/each}
-      <a class="link-plain ml-auto text-sm" href={wallPath(day.date)}>see the day on the wall</a>
+      <a class="link-plain ml-auto text-sm" target={unsaved ? '_blank' : undefined} href={wallPath(day.date)}
+        >see the day on the wall</a
+      >
     </div>
     {#if lanes}
       {@const axis = axisOf(lanes)}
@@ -67,8 +75,10 @@
         <span></span>
         <Hours {axis} marks={lanes.marks.map((m) => ({ at: Date.parse(m.at), label: m.label }))} />
         {#each lanes.lanes as l (l.staff.id)}
-          <a class="truncate pt-1.5 text-sm font-semibold hover:underline" href="/team/{l.staff.id}"
-            >{l.staff.name}</a
+          <a
+            class="truncate pt-1.5 text-sm font-semibold hover:underline"
+            target={unsaved ? '_blank' : undefined}
+            href="/team/{l.staff.id}">{l.staff.name}</a
           >
           <section class="lane-row" aria-label="{l.staff.name}, {l.note}">
             <Lane

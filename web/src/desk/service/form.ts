@@ -84,3 +84,8 @@ export function rarest(used: number[]): number {
   const counts = hueNames.map((_, hue) => used.filter((u) => u === hue).length);
   return counts.indexOf(Math.min(...counts));
 }
+
+/** A number as people write it: 1 226. */
+export function number(n: number): string {
+  return n.toLocaleString('en-GB').replaceAll(',', ' ');
+}

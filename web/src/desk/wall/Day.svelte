@@ -1,11 +1,12 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
   import { between, left } from '$lib/lane/geometry';
+  import { cityOf } from '$lib/hours/dates';
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
   import { axisOf, layersOf, solidOf } from './layers';
   import { clock } from '../clock.svelte';
-  import type { Asked } from '../why';
+  import type { Asked } from '../aside';
 
   /** The team's day: a lane for each person, then one for each room. */
   let {
@@ -44,7 +45,7 @@
   style="--lanes:{wall.lanes.length + wall.rooms.length}"
 >
   <div class="head text-xs text-mute">
-    {clock.zones === 'person' ? 'everyone’s own' : wall.zone.split('/').pop()?.replaceAll('_', ' ')}
+    {clock.zones === 'person' ? 'everyone’s own' : cityOf(wall.zone)}
   </div>
   <div class="head">
     <div class="relative">

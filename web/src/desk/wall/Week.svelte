@@ -5,7 +5,7 @@
   import Lane from '$lib/lane/Lane.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
-  import type { Asked } from '../why';
+  import type { Asked } from '../aside';
   import { axisOf, layersOf } from './layers';
 
   /** The week: one person in seven lanes, or the team in seven columns. */

@@ -106,8 +106,10 @@
             <p><Sentence text={r.detail} /></p>
             {#each r.sources as source (source.words)}
               <p class="text-[0.8125rem] text-mute">
-                {#if source.path}<a class="hover:underline" href={source.path}
-                    ><Sentence text={source.words} />&nbsp;›</a
+                {#if source.path}<a
+                    class="hover:underline"
+                    target={draft ? '_blank' : undefined}
+                    href={source.path}><Sentence text={source.words} />&nbsp;›</a
                   >{:else}<Sentence text={source.words} />{/if}
               </p>
             {/each}

@@ -2,6 +2,7 @@
 const listeners = new Set<() => void>();
 let source: EventSource | undefined;
 let soon: ReturnType<typeof setTimeout> | undefined;
+let clock: ReturnType<typeof setInterval> | undefined;
 /** Whether something may have been missed. */
 let lost = false;
 
@@ -17,11 +18,14 @@ function tell() {
 function keep() {
   if (listeners.size === 0 || document.hidden) {
     lost = listeners.size > 0;
+    clearInterval(clock);
     source?.close();
     source = undefined;
     return;
   }
   if (source) return;
+  // What is shown ages also when nothing happens: now-lines move, and calendars were read longer ago.
+  clock = setInterval(tell, 30_000);
   source = new EventSource('/api/changes');
   source.addEventListener('change', tell);
   source.addEventListener('error', () => (lost = true));
@@ -32,7 +36,7 @@ function keep() {
 }
 document.addEventListener('visibilitychange', keep);
 
-/** Calls `changed` when something changed on the server, and again when changes may have been missed. */
+/** Calls `changed` when something changed on the server, when changes may have been missed, and every half a minute. */
 export function listen(changed: () => void): () => void {
   listeners.add(changed);
   keep();

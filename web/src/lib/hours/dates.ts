@@ -46,6 +46,16 @@ export function rangeWords(from: string, until: string): string {
   return `${written(from, sameMonth ? { day: 'numeric' } : { day: 'numeric', month: 'long' })}–${end}`;
 }
 
+/** The date that clocks of a zone show at an instant. */
+export function dateIn(zone: string, instant: string | number): string {
+  return new Intl.DateTimeFormat('en-CA', { timeZone: zone }).format(new Date(instant));
+}
+
+/** The place in a zone's name. */
+export function cityOf(zone: string): string {
+  return zone.split('/').pop()?.replaceAll('_', ' ') ?? zone;
+}
+
 /** Nov, for a date in November. */
 export function monthName(date: string): string {
   return written(date, { month: 'short' });

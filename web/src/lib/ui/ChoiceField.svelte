@@ -1,4 +1,5 @@
 <script lang="ts" generics="T extends string | boolean">
+  import ChoiceInput from './ChoiceInput.svelte';
   import Field from './Field.svelte';
 
   /** One of a few values, in words. */
@@ -12,8 +13,6 @@
 
 <Field {label} {error}>
   {#snippet children(tie)}
-    <select class="select w-full" bind:value {...tie}>
-      {#each of as [key, words] (key)}<option value={key}>{words}</option>{/each}
-    </select>
+    <ChoiceInput class="select w-full" {of} bind:value {...tie} />
   {/snippet}
 </Field>
