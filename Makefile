@@ -3,10 +3,10 @@
 CHROMIUM ?= /usr/bin/chromium
 STAMP := node_modules/.stamp
 FRONT := web/dist/app/desk.html
-FRONT_SOURCES := $(shell find web/src -type f) web/desk.html web/book.html web/vite.config.ts web/package.json web/compress.mjs
+FRONT_SOURCES := $(shell find web/src -type f) web/desk.html web/member.html web/book.html web/vite.config.ts web/package.json web/compress.mjs
 GO_SOURCES := $(shell find cmd core internal -type f) web/embed.go go.mod go.sum
 
-.PHONY: demo demo-reset build test test-tools lint lint-go lint-web test-go test-web test-e2e api bench screenshots format
+.PHONY: demo demo-reset build test test-tools test-servers soak lint lint-go lint-web test-go test-web test-e2e api bench bench-scale screenshots format
 
 demo: build
 	bin/niche demo
@@ -18,7 +18,7 @@ demo-reset:
 build: bin/niche
 
 bin/niche: $(GO_SOURCES) $(FRONT)
-	go build -o $@ ./cmd/niche
+	go build -tags nomsgpack -o $@ ./cmd/niche
 
 $(FRONT): $(STAMP) $(FRONT_SOURCES)
 	npm run --silent build -w web
@@ -40,6 +40,20 @@ test: test-tools build
 test-tools:
 	scripts/test-tools
 
+# The storms of make test, for longer: make soak MINUTES=60 SEED=7. Without a seed it takes a new one, and says which.
+MINUTES ?= 30
+SEED ?= 0
+soak:
+	scripts/test-tools
+	go test -count 1 -v -timeout 0 -run Storms ./internal/soak -minutes $(MINUTES) -seed $(SEED)
+
+# The same way through every calendar server that Debian has, those included that take long to start. What cannot be
+# had on this machine is skipped with a word.
+test-servers:
+	scripts/test-tools
+	scripts/test-tools servers
+	NICHE_SERVERS=all go test -count 1 -p 1 -v -timeout 20m -run 'Server|OddNames|WhileOneReads' ./internal/source/caldav ./internal/serve
+
 lint: lint-go lint-web
 
 lint-go:
@@ -54,6 +68,12 @@ lint-web: $(STAMP)
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/...
+
+# What grows with a business, for a tenth of a large one and the whole: a thousand staff, three thousand calendars, a
+# million bookings. The whole takes six minutes to be filled and a gigabyte in /tmp.
+TENTHS ?= 1 10
+bench-scale:
+	for n in $(TENTHS); do echo "== $$n tenths"; go test -run '^$$' -bench Scale -benchtime 1x -timeout 30m ./internal/scale -tenths $$n || exit 1; done
 
 screenshots: test-tools build
 	cd e2e && SCREENSHOTS=1 CHROMIUM=$(CHROMIUM) npx playwright test

@@ -22,7 +22,7 @@ test("a published calendar is linked by its address, and its events count as cho
       `${demo.host}/week/noor@haddad.example`,
       "Ask for the public iCalendar address.",
     ],
-    ["http://127.0.0.1:9/hall.ics", "the server's own network"],
+    ["https://127.0.0.1:9/hall.ics", "the server's own network"],
   ] as const) {
     await address.fill(given);
     await link.click();
@@ -34,7 +34,7 @@ test("a published calendar is linked by its address, and its events count as cho
   );
   await link.click();
   const feed = page.getByRole("listitem").filter({ hasText: "Cedar Hall" });
-  await expect(feed).toContainText("4 events · 4 busy ahead");
+  await expect(feed).toContainText("4 events · 4 times blocked ahead");
   await expect(page.locator("body")).not.toContainText("stage@cedar-hall");
   await feed
     .getByRole("button", { name: "How events of Cedar Hall concerts count" })

@@ -12,7 +12,7 @@ import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 
 /** A running Niche with its calendar host. */
-export type Niche = { address: string; host: string };
+export type Niche = { address: string; host: string; code: string };
 
 /** The demo's sign-in. */
 export const admin = {
@@ -44,7 +44,7 @@ export async function start(
     "--data",
     data,
   ];
-  const child = spawn(program, ["demo", ...ports, ...flags], {
+  const child = spawn(program, ["demo", "--unlimited", ...ports, ...flags], {
     stdio: ["ignore", "pipe", "inherit"],
   });
   let said = "";
@@ -56,12 +56,13 @@ export async function start(
   }
   const [address, host] = [found("Niche is at"), found("Calendar host")];
   if (!address || !host) throw new Error(`niche did not start: ${said}`);
+  const code = /set up with the code (\S+)/.exec(said)?.[1] ?? "";
   child.stdout.resume();
   const stop = async () => {
     await end(child);
     rmSync(data, { recursive: true });
   };
-  return { address, host, stop };
+  return { address, host, code, stop };
 }
 
 async function freePort(): Promise<number> {

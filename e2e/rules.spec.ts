@@ -119,7 +119,7 @@ test("closures come from a calendar file, and shut the day for clients", async (
   ).toHaveCount(2);
   await page
     .getByLabel("Address of a holiday calendar")
-    .fill("http://127.0.0.1:1/holidays.ics");
+    .fill("https://127.0.0.1:1/holidays.ics");
   await page.getByRole("button", { name: "Read" }).click();
   await expect(
     page.getByText("leads into the server's own network"),

@@ -28,6 +28,8 @@ const pictures = [
   { name: "services", path: "/services", shows: "Concert tuning" },
   { name: "service", path: "/services/1", shows: "What a client would see" },
   { name: "house", path: "/house", shows: "Stocktaking" },
+  { name: "bookings", path: "/bookings", shows: "Lou Verne" },
+  { name: "settings", path: "/settings", shows: "Zone data" },
   { name: "page", path: "/book/home-tuning", shows: "Soonest" },
   {
     name: "page-phone",
@@ -36,6 +38,13 @@ const pictures = [
     phone: true,
   },
   { name: "sign-in", path: "/", shows: "Sign in", out: true },
+  {
+    name: "my-calendars",
+    path: "/my/calendars",
+    shows: "In the coming two weeks",
+    phone: true,
+    member: 3,
+  },
 ];
 
 for (const p of pictures) {
@@ -43,6 +52,15 @@ for (const p of pictures) {
     await page.emulateMedia({ colorScheme: p.dark ? "dark" : "light" });
     if (p.phone) await page.setViewportSize({ width: 390, height: 844 });
     if (!p.out) await signIn(page, demo);
+    if (p.member) {
+      const asked = await page.request.post(
+        `${demo.address}/api/staff/${p.member}/invitation`,
+      );
+      const { path } = (await asked.json()) as { path: string };
+      await page.request.post(
+        `${demo.address}${path.replace("/link/", "/api/invitations/")}`,
+      );
+    }
     await page.goto(demo.address + p.path);
     await expect(page.getByText(p.shows).first()).toBeVisible();
     if (p.name.startsWith("page")) {

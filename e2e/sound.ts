@@ -20,3 +20,25 @@ export async function isSound(page: Page): Promise<void> {
   ).toEqual([]);
   await fits(page);
 }
+
+/** The same in dark, where only colours are others. */
+export async function isSoundInDark(page: Page): Promise<void> {
+  await page.emulateMedia({ colorScheme: "dark" });
+  // Colours change by and by.
+  await page.evaluate(() =>
+    Promise.allSettled(
+      document
+        .getAnimations()
+        .filter((a) => a.effect?.getTiming().iterations !== Infinity)
+        .map((a) => a.finished),
+    ),
+  );
+  const found = await new AxeBuilder({ page })
+    .withRules(["color-contrast"])
+    .analyze();
+  expect(
+    found.violations.flatMap((v) => v.nodes.map((n) => n.target.join(" "))),
+    "contrast in dark",
+  ).toEqual([]);
+  await page.emulateMedia({ colorScheme: "light" });
+}

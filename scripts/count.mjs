@@ -12,6 +12,8 @@ for (const line of read('go.json').split('\n').filter(Boolean)) {
   if (Test && Action === 'pass') passed++;
   if (Test && Action === 'fail') failed++;
 }
+passed += read('soak').match(/^ *--- PASS/gm)?.length ?? 0;
+failed += read('soak').match(/^ *--- FAIL/gm)?.length ?? 0;
 const web = JSON.parse(read('web.json') || '{}');
 passed += web.numPassedTests ?? 0;
 failed += web.numFailedTests ?? 0;

@@ -11,7 +11,7 @@ export default defineConfig({
     emptyOutDir: true,
     target: 'es2023',
     modulePreload: { polyfill: false },
-    rollupOptions: { input: { desk: 'desk.html', book: 'book.html' } },
+    rollupOptions: { input: { desk: 'desk.html', member: 'member.html', book: 'book.html' } },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8080' } },
   test: { environment: 'jsdom', include: ['src/**/*.test.ts'], restoreMocks: true },

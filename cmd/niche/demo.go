@@ -47,6 +47,7 @@ func demoCommand() *cobra.Command {
 	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
 	flags.BoolVar(&d.empty, "empty", false, "begin without data, as a fresh install does")
 	flags.StringSliceVar(&d.settings.AllowHosts, "allow-host", nil, "further host, or host:port, that may be linked")
+	unlimited(flags, &d.settings)
 	flags.BoolVarP(&verbose, "verbose", "v", false, "log more")
 	return cmd
 }
@@ -99,7 +100,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	say := func(lines ...string) { fmt.Fprintln(cmd.OutOrStdout(), strings.Join(lines, "\n")) }
 	say("", "Niche is at         "+n.Address)
 	if d.empty {
-		say("It is empty, and asks for a first administrator.")
+		say("It is empty, and is set up with the code " + n.Code)
 	} else {
 		say("  sign in           "+demo.Email+" / "+demo.Password,
 			"  a client's page   "+n.Address+"/book/home-tuning")
@@ -112,11 +113,12 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 // layOut fills an empty Niche whose clock shows an earlier morning.
 func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address string, now time.Time) error {
 	early := d.settings
+	early.Unlimited = true // it books more in a second than anyone may
 	early.Now, early.Listen, early.Poll = clockFrom(demo.Morning(now)), "127.0.0.1:0", time.Second
 	n, err := serve.Start(early)
 	if err != nil {
 		return err
 	}
-	err = demo.Fill(ctx, demo.NewClient(n.Address), cloud, address, now)
+	err = demo.Fill(ctx, demo.NewClient(n.Address), n.Code, cloud, address, now)
 	return errors.Join(err, n.Stop())
 }

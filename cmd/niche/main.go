@@ -40,7 +40,7 @@ func rootCommand() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), offersCommand(), whyCommand(), busyCommand(), versionCommand(), describeCommand())
+	root.AddCommand(serveCommand(), adminCommand(), demoCommand(), offersCommand(), whyCommand(), busyCommand(), versionCommand(), describeCommand())
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return badInput{err} })
 	return root
 }

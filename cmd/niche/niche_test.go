@@ -120,7 +120,7 @@ func TestWrongInputEndsWithTwo(t *testing.T) {
 		{"no file named", "", []string{"offers"}, "accepts 1 arg"},
 		{"no such staff", sound, []string{"why", "-", "--at", "2026-03-04T11:00:00Z", "--staff", "piet"}, `--staff: "piet" is not in the case`},
 		{"no instant", sound, []string{"why", "-", "--at", "noon", "--staff", "mara"}, "--at: \"noon\" is not a date-time"},
-		{"a flag left out", sound, []string{"why", "-", "--at", "2026-03-04T11:00:00Z"}, `required flag(s) "staff" not set`},
+		{"a flag left out", sound, []string{"why", "-", "--at", "2026-03-04T11:00:00Z"}, "give a case with --at and --staff"},
 		{"a flag that is none", "", []string{"offers", "--fast", "-"}, "unknown flag"},
 		{"a command that is none", "", []string{"guess"}, "unknown command"},
 		{"no calendar", "<html>", []string{"busy", "-", "--from", "2026-03-04T00:00:00Z", "--to", "2026-03-05T00:00:00Z", "--zone", "UTC"}, "-: this is not iCalendar data"},

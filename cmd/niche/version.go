@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"niche/internal/api"
+	"niche/internal/serve"
 )
 
 func versionCommand() *cobra.Command {
@@ -29,7 +29,7 @@ func describeCommand() *cobra.Command {
 		Args:   cobra.NoArgs,
 		Hidden: true,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			text, err := api.Description()
+			text, err := serve.Description()
 			if err == nil {
 				_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s\n", text)
 			}

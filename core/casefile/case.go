@@ -114,9 +114,9 @@ func (r *reader) service(n node) offer.Service {
 		case byDay && w.at("minutes").ok:
 			r.fault(w.path, "notice is either minutes, or daysBefore and by")
 		case byDay:
-			s.Notice = offer.Notice{ByDay: true, DaysBefore: w.need("daysBefore").number(0, 0), By: parsed(w.need("by"), hours.ParseWall)}
+			s.Notice = offer.DaysBefore(w.need("daysBefore").number(0, 0), parsed(w.need("by"), hours.ParseWall))
 		default:
-			s.Notice = offer.Notice{ByMinutes: true, Minutes: minutes(w.need("minutes"), 0)}
+			s.Notice = offer.MinutesBefore(minutes(w.need("minutes"), 0))
 		}
 	}
 	if w := n.at("window"); w.ok {
@@ -126,12 +126,13 @@ func (r *reader) service(n node) offer.Service {
 		case dates && w.at("days").ok:
 			r.fault(w.path, "the window is either days, or from and to")
 		case dates:
-			s.Window = offer.Window{From: w.at("from").date(), To: w.at("to").date()}
-			if !s.Window.To.IsZero() && s.Window.To < s.Window.From {
+			from, to := w.at("from").date(), w.at("to").date()
+			s.Window = offer.Dates(from, to)
+			if !to.IsZero() && to < from {
 				r.fault(w.at("to").path, "the window ends before it starts")
 			}
 		default:
-			s.Window = offer.Window{Limited: true, Days: w.need("days").number(0, 0)}
+			s.Window = offer.DaysAhead(w.need("days").number(0, 0))
 		}
 	}
 	return s
@@ -158,9 +159,9 @@ func (r *reader) staff(n node, before []offer.Staff) offer.Staff {
 		s.Schedule.OneOffs = append(s.Schedule.OneOffs, day)
 	}
 	for _, b := range n.at("busy").each() {
-		b = b.fields("start", "end", "calendar", "padBefore", "padAfter")
+		b = b.fields("start", "end", "calendar", "padBefore", "padAfter", "unread")
 		s.Busy = append(s.Busy, offer.Calendar{Name: b.at("calendar").text(), PadBefore: span.Minutes(b.at("padBefore").number(0, 0)),
-			PadAfter: span.Minutes(b.at("padAfter").number(0, 0)), Spans: []span.Span{r.during(b.need("start"), b.need("end"), b.path)}})
+			PadAfter: span.Minutes(b.at("padAfter").number(0, 0)), Unread: b.at("unread").yes(), Spans: []span.Span{r.during(b.need("start"), b.need("end"), b.path)}})
 	}
 	for _, b := range n.at("bookings").each() {
 		b = b.fields("id", "service", "start", "end", "bufferBefore", "bufferAfter", "places")

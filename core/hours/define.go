@@ -74,3 +74,31 @@ func DefineZone(name string, before int, changes []Change) (Zone, error) {
 	}
 	return Zone{loc}, nil
 }
+
+// Turn is a change of a zone's clocks.
+type Turn struct {
+	Change
+	Before int // the offset until then, in seconds east of UTC
+}
+
+// Changes returns what the zone's clocks do in a span, beginning with the change
+// that counts at its start; a zone that never changed began in 1970.
+func (z Zone) Changes(in span.Span) (list []Turn) {
+	for at := in.Start(); ; {
+		start, end := at.Time().In(z.Location()).ZoneBounds()
+		turn := Turn{Change: Change{Offset: z.offset(at)}, Before: z.offset(at)}
+		if !start.IsZero() {
+			turn.At, turn.Before = span.At(start), z.offset(span.At(start)-1)
+		}
+		list = append(list, turn)
+		if end.IsZero() || span.At(end) >= in.End() {
+			return list
+		}
+		at = span.At(end)
+	}
+}
+
+func (z Zone) offset(at span.Instant) int {
+	_, offset := at.Time().In(z.Location()).Zone()
+	return offset
+}

@@ -1,7 +1,9 @@
 package hours
 
 import (
+	_ "embed"
 	"fmt"
+	"strings"
 	"sync"
 	"time"
 
@@ -13,27 +15,49 @@ type Zone struct {
 	loc *time.Location
 }
 
-// LoadZone returns the zone of an IANA name such as Europe/Dublin. The names
-// "" and "Local", which would mean a different zone on every machine, are
-// refused.
-func LoadZone(name string) (Zone, error) {
-	if name == "" || name == "Local" {
-		return Zone{}, fmt.Errorf("%q is not a time zone, as in Europe/Dublin", name)
+// names lists the zones of the IANA database, links among them, a line each.
+//
+//go:embed zones.txt
+var names string
+
+// known are the names that there are, with what was loaded of each: time.LoadLocation
+// reads a file each time. It takes other spellings too, as Europe/../Europe/Dublin;
+// here only those of the list are, so that no question makes the cache grow.
+var known = func() map[string]*loaded {
+	list := map[string]*loaded{}
+	for name := range strings.FieldsSeq(names) {
+		list[name] = &loaded{}
 	}
-	if loc, ok := loaded.Load(name); ok {
-		return Zone{loc.(*time.Location)}, nil
-	}
-	loc, err := time.LoadLocation(name)
-	if err != nil {
-		return Zone{}, fmt.Errorf("%q is not a time zone that is known here, as in Europe/Dublin", name)
-	}
-	loaded.Store(name, loc)
-	return Zone{loc}, nil
+	return list
+}()
+
+type loaded struct {
+	once sync.Once
+	zone Zone
+	err  error
 }
 
-// loaded holds the zones that were loaded, by name: time.LoadLocation reads a
-// file each time. Only names that exist get in, so it stays small.
-var loaded sync.Map
+// LoadZone returns the zone of an IANA name such as Europe/Dublin, spelled as the
+// database spells it.
+func LoadZone(name string) (Zone, error) {
+	z, ok := known[name]
+	if !ok {
+		return Zone{}, fmt.Errorf("%q is not a time zone that is known here, as in Europe/Dublin", shortened(name))
+	}
+	z.once.Do(func() { z.zone.loc, z.err = time.LoadLocation(name) })
+	if z.err != nil {
+		return Zone{}, fmt.Errorf("the clocks of %s are not known on this machine: %w", name, z.err)
+	}
+	return z.zone, nil
+}
+
+// shortened is as much of what somebody gave as is repeated.
+func shortened(name string) string {
+	if r := []rune(name); len(r) > 60 {
+		return string(r[:60]) + "…"
+	}
+	return name
+}
 
 // Location returns the zone for formatting. It must not be used to turn wall
 // clocks into instants: time.Date does not say which side of a jump it takes.

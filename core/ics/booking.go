@@ -2,12 +2,13 @@ package ics
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
-	"io"
+	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
+	"niche/core/hours"
 	"niche/core/span"
 )
 
@@ -17,27 +18,66 @@ type Booking struct {
 	Stamp       span.Instant // when the booking was last changed
 	Sequence    int
 	Visit       span.Span
+	Zone        hours.Zone // the owner's, in which times are written
 	Summary     string
 	Description string
 	Location    string
 }
 
-const stampLayout = "20060102T150405Z"
+const (
+	utcLayout   = "20060102T150405Z"
+	localLayout = "20060102T150405"
+)
 
-// Encode returns the booking as a calendar object of one VEVENT, its times in
-// UTC, lines folded at 75 octets and ended by CRLF (RFC 5545, section 3.1).
-func (b Booking) Encode() []byte {
+// Encode returns the booking as a calendar object of one VEVENT with the zone of
+// its times, lines folded at 75 octets and ended by CRLF (RFC 5545, section 3.1).
+func (b Booking) Encode() []byte { return b.encode(nil, Component{}) }
+
+// Over returns the booking as it is to replace what is stored outside: what its
+// owner added to it (alarms, categories, a colour, and whatever else a booking does
+// not say itself) stays.
+func (b Booking) Over(stored []byte) []byte {
+	zones, event, err := copyOf(bytes.NewReader(stored), b.UID)
+	if err != nil {
+		return b.Encode()
+	}
+	return b.encode(zones, event)
+}
+
+// says are the properties of an event that a booking says itself.
+var says = []string{"UID", "DTSTAMP", "SEQUENCE", "DTSTART", "DTEND", "DURATION", "SUMMARY", "DESCRIPTION", "LOCATION", "STATUS", "TRANSP",
+	"RRULE", "RDATE", "EXRULE", "EXDATE", "RECURRENCE-ID", "CREATED", "LAST-MODIFIED"}
+
+// encode writes the booking with what an owner added to it.
+func (b Booking) encode(zones []Component, owner Component) []byte {
 	var out bytes.Buffer
 	line := func(name, value string) { fold(&out, name+":"+value) }
 	line("BEGIN", "VCALENDAR")
 	line("VERSION", "2.0")
 	line("PRODID", "-//Niche//Bookings//EN")
+	own := b.zoned()
+	if own {
+		encodeZone(&out, b.Zone, b.Visit)
+	}
+	for _, z := range zones {
+		if !own || z.value("TZID") != b.Zone.String() {
+			z.encode(&out)
+		}
+	}
 	line("BEGIN", "VEVENT")
 	line("UID", b.UID)
-	line("DTSTAMP", b.Stamp.Time().Format(stampLayout))
+	line("DTSTAMP", b.Stamp.Time().Format(utcLayout))
 	line("SEQUENCE", fmt.Sprint(b.Sequence))
-	line("DTSTART", b.Visit.Start().Time().Format(stampLayout))
-	line("DTEND", b.Visit.End().Time().Format(stampLayout))
+	for _, end := range []struct {
+		name string
+		at   span.Instant
+	}{{"DTSTART", b.Visit.Start()}, {"DTEND", b.Visit.End()}} {
+		if own {
+			line(end.name+";TZID="+b.Zone.String(), end.at.Time().In(b.Zone.Location()).Format(localLayout))
+		} else {
+			line(end.name, end.at.Time().Format(utcLayout))
+		}
+	}
 	line("SUMMARY", escape(b.Summary))
 	if b.Description != "" {
 		line("DESCRIPTION", escape(b.Description))
@@ -47,18 +87,97 @@ func (b Booking) Encode() []byte {
 	}
 	line("STATUS", "CONFIRMED")
 	line("TRANSP", "OPAQUE")
+	for _, p := range owner.Props {
+		if !slices.Contains(says, p.Name) {
+			p.encode(&out)
+		}
+	}
+	for _, c := range owner.Children {
+		c.encode(&out)
+	}
 	line("END", "VEVENT")
 	line("END", "VCALENDAR")
 	return out.Bytes()
 }
 
+// zoned reports whether the visit's times can be written on the owner's clock: not
+// in UTC, which has a form of its own, and not where the clock shows a time twice,
+// which means the first (RFC 5545, section 3.3.5) but not to every program.
+func (b Booking) zoned() bool {
+	if b.Zone.String() == "UTC" {
+		return false
+	}
+	day := b.Zone.DateAt(b.Visit.Start())
+	o := b.Zone.Over(day, day+2)
+	for _, at := range []span.Instant{b.Visit.Start(), b.Visit.End()} {
+		date, minute := o.Wall(at)
+		if o.Starting(date, minute) != o.Ending(date, minute) {
+			return false
+		}
+	}
+	return true
+}
+
+// encodeZone writes what a zone's clocks do around a span as a VTIMEZONE, change
+// by change (RFC 5545, section 3.6.5).
+func encodeZone(out *bytes.Buffer, zone hours.Zone, around span.Span) {
+	const year = 366 * 24 * 60
+	around = around.Widen(year, year)
+	fold(out, "BEGIN:VTIMEZONE")
+	fold(out, "TZID:"+zone.String())
+	for _, c := range zone.Changes(around) {
+		kind := "STANDARD"
+		if c.Offset > c.Before {
+			kind = "DAYLIGHT"
+		}
+		fold(out, "BEGIN:"+kind)
+		fold(out, "DTSTART:"+(c.At+span.Instant(c.Before)).Time().Format(localLayout))
+		fold(out, "TZOFFSETFROM:"+offsetText(c.Before))
+		fold(out, "TZOFFSETTO:"+offsetText(c.Offset))
+		fold(out, "END:"+kind)
+	}
+	fold(out, "END:VTIMEZONE")
+}
+
+// offsetText writes an offset from UTC as +0100, with seconds where it has some.
+func offsetText(seconds int) string {
+	sign := "+"
+	if seconds < 0 {
+		sign, seconds = "-", -seconds
+	}
+	text := fmt.Sprintf("%s%02d%02d", sign, seconds/3600, seconds/60%60)
+	if seconds%60 != 0 {
+		text += fmt.Sprintf("%02d", seconds%60)
+	}
+	return text
+}
+
+// encode writes a property as it was read.
+func (p Property) encode(out *bytes.Buffer) { fold(out, p.Name+p.params+":"+p.Value) }
+
+// encode writes a component as it was read, but for its lists of dates.
+func (c Component) encode(out *bytes.Buffer) {
+	fold(out, "BEGIN:"+c.Name)
+	for _, p := range c.Props {
+		p.encode(out)
+	}
+	for _, l := range c.lists {
+		l.Value = string(l.values)
+		l.encode(out)
+	}
+	for _, part := range c.Children {
+		part.encode(out)
+	}
+	fold(out, "END:"+c.Name)
+}
+
 func escape(text string) string {
 	text = strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' && r != '\t' || r == 0x7f {
-			return -1
+		if unicode.IsControl(r) && r != '\n' && r != '\t' {
+			return ' ' // which a TEXT cannot hold
 		}
 		return r
-	}, text)
+	}, strings.ReplaceAll(text, "\r\n", "\n"))
 	return strings.NewReplacer(`\`, `\\`, `;`, `\;`, `,`, `\,`, "\n", `\n`).Replace(text)
 }
 
@@ -74,55 +193,4 @@ func fold(out *bytes.Buffer, line string) {
 		line, width = line[cut:], 74
 	}
 	out.WriteString(line + "\r\n")
-}
-
-// Differs compares a copy as it was read back with the booking: its time, its
-// status and its words, by meaning and not by bytes, since servers rewrite
-// what they store. It returns "" when the copy says what the booking says.
-func (b Booking) Differs(stored io.Reader) string {
-	in := newReader(stored)
-	s := newScope(Scope{Window: b.Visit})
-	var found *event
-	var copied Component
-	for {
-		c, err := in.next()
-		if err != nil && !errors.Is(err, io.EOF) || errors.Is(err, io.EOF) && found == nil {
-			return "the copy is not in what was read back"
-		}
-		if err != nil {
-			break
-		}
-		switch {
-		case c.Name == "VTIMEZONE":
-			s.defined[c.value("TZID")] = c
-		case c.Name == "VCALENDAR":
-			s.bindZones()
-		case c.Name == "VEVENT" && c.value("UID") == b.UID && found == nil:
-			e, err := s.parse(c)
-			if err != nil {
-				return err.Error()
-			}
-			found, copied = &e, c
-		}
-	}
-	lasts, err := lengthOf(found.length, found.start, found.end, found.lasts)
-	if err == nil {
-		err = found.check()
-	}
-	if err != nil {
-		return err.Error()
-	}
-	if got := found.start.span(found.start.at(), lasts); got != b.Visit {
-		return fmt.Sprintf("it lies at %s instead of %s", got, b.Visit)
-	}
-	if found.allFree || found.tentative || found.series != nil {
-		return "it is no longer a confirmed visit that takes time"
-	}
-	for name, want := range map[string]string{"SUMMARY": b.Summary, "DESCRIPTION": b.Description, "LOCATION": b.Location} {
-		p, _ := copied.Get(name)
-		if strings.TrimSpace(p.Text()) != strings.TrimSpace(want) {
-			return "its " + strings.ToLower(name) + " was changed"
-		}
-	}
-	return ""
 }

@@ -25,6 +25,7 @@ type Scope struct {
 	Window span.Span  // only time inside it is returned
 	Zone   hours.Zone // the owner's: of floating times and whole days
 	Owner  []string   // the owner's mail addresses, to see what was declined
+	Suffix string     // UIDs with this ending are told in Reading.Marked; none when empty
 }
 
 // Event is one event's time, all its occurrences in the window.
@@ -50,6 +51,7 @@ type Skipped struct {
 // Reading is the busy time of some calendar data.
 type Reading struct {
 	Events      []Event
+	Marked      []string  // UIDs with the ending that was asked for, whenever their events are
 	Skipped     []Skipped // at most maxSkipped of them
 	MoreSkipped int       // how many more there were
 	Beyond      bool      // whether there is, or may be, time after the window
@@ -145,6 +147,9 @@ func ReadBusy(r io.Reader, sc Scope) (Reading, error) {
 			}
 		case "VEVENT":
 			e, err := s.parse(c)
+			if sc.Suffix != "" && strings.HasSuffix(e.uid, sc.Suffix) && !slices.Contains(out.Marked, e.uid) {
+				out.Marked = append(out.Marked, e.uid)
+			}
 			if err != nil {
 				skip(e.uid, e.start.date, err)
 				continue

@@ -63,10 +63,15 @@ func (w *walk) step() {
 }
 
 // emit hands an occurrence on, when it lies after the start and the count lasts.
+// The start always counts as the first (RFC 5545, section 3.3.10), also where the
+// rule would not give it.
 func (w *walk) emit(wall int64) {
 	w.step()
 	if w.ended || wall < w.start.wall() {
 		return
+	}
+	if w.counted == 0 && wall > w.start.wall() {
+		w.counted = 1
 	}
 	if w.counted++; w.count > 0 && w.counted > w.count {
 		w.ended = true

@@ -21,7 +21,7 @@ func (r Reasons) Has(place int) bool { return r&(1<<place) != 0 }
 func (r Reasons) Codes() (codes []Code) {
 	for i := range rules {
 		if r.Has(i) {
-			codes = append(codes, rules[i].code)
+			codes = append(codes, rules[i].Code)
 		}
 	}
 	return codes
@@ -31,7 +31,7 @@ func (r Reasons) Codes() (codes []Code) {
 func (r Reasons) First() Code {
 	for i := range rules {
 		if r.Has(i) {
-			return rules[i].code
+			return rules[i].Code
 		}
 	}
 	return ""
@@ -45,7 +45,7 @@ type Start struct {
 	day     date  // in the staff member's zone
 	bizDay  date  // in the business's zone
 	Refused Reasons
-	joins   bool // a visit already begins then, and can be shared
+	joins   bool // a visit of the same length begins then already, and can be shared
 }
 
 // Lane is the part of an answer that belongs to one staff member.
@@ -117,7 +117,7 @@ func (a *Answer) jointly() {
 			all[s.At] = tally{t.lanes + 1, t.refused | s.Refused}
 		}
 	}
-	absent := Reasons(1) << slices.Index(Codes(), outsideHours.code)
+	absent := Reasons(1) << slices.Index(Codes(), outsideHours.Code)
 	for _, l := range a.Lanes {
 		for i := range l.Starts {
 			t := all[l.Starts[i].At]
@@ -220,7 +220,7 @@ func (a Answer) Budget() Budget {
 		}
 	}
 	for i, r := range rules {
-		b.Lost[r.code] = lost[i]
+		b.Lost[r.Code] = lost[i]
 	}
 	return b
 }

@@ -56,7 +56,7 @@ func (q Question) Explain(at span.Instant, staff int) Trail {
 	t := Trail{Staff: q.Staff[staff].ID, At: at, Verdicts: make([]Verdict, len(rules))}
 	for i, r := range rules {
 		refused := one[0].Refused.Has(i)
-		t.Verdicts[i] = Verdict{r.code, refused, r.says(l, &m, refused)}
+		t.Verdicts[i] = Verdict{r.Code, refused, r.says(l, &m, refused)}
 	}
 	if _, open := l.pieces.Around(at); open && !l.isCandidate(at) {
 		from := "on the clock"
@@ -89,7 +89,7 @@ func (q Question) Refusals(a Answer) []Trail {
 			verdicts := []Verdict{}
 			for n, r := range rules {
 				if start.Refused.Has(n) {
-					verdicts = append(verdicts, Verdict{r.code, true, r.says(l, &m, true)})
+					verdicts = append(verdicts, Verdict{r.Code, true, r.says(l, &m, true)})
 				}
 			}
 			own[key{start.At, i}] = verdicts
@@ -106,7 +106,7 @@ func (q Question) Refusals(a Answer) []Trail {
 				for k := range q.Staff {
 					verdicts, candidate := own[key{s.At, k}]
 					if !candidate {
-						verdicts = []Verdict{{outsideHours.code, true, "No visit can begin then."}}
+						verdicts = []Verdict{{outsideHours.Code, true, "No visit can begin then."}}
 					}
 					for _, v := range verdicts {
 						if k != i {
@@ -127,9 +127,9 @@ func (q Question) Refusals(a Answer) []Trail {
 // mergeByCode leaves one verdict for each code, in the order of the rules.
 func mergeByCode(all []Verdict) (merged []Verdict) {
 	for _, r := range rules {
-		v := Verdict{Code: r.code, Refused: true}
+		v := Verdict{Code: r.Code, Refused: true}
 		for _, o := range all {
-			if o.Code == r.code {
+			if o.Code == r.Code {
 				if v.Detail != "" {
 					v.Detail += " "
 				}

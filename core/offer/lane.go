@@ -31,7 +31,7 @@ type lane struct {
 // visit is the bookings of one service, staff member and start, together.
 type visit struct {
 	start    span.Instant
-	occupied span.Span
+	occupied span.Span // by those of the length asked for, which can be joined; else empty
 	places   int
 }
 
@@ -42,7 +42,7 @@ type moment struct {
 	bizDay   hours.LocalDate // in the business's zone
 	visit    span.Span
 	occupied span.Span
-	joins    bool // a visit already begins then, and can be shared
+	joins    bool // a visit of the same length begins then already, and can be shared
 	taken    int  // places taken of a visit that begins then
 }
 
@@ -60,11 +60,8 @@ func (q *Question) frame() frame {
 	const slack = 2 * 24 * 60
 	f.asked = span.Between(f.biz.Starting(q.From, 0), f.biz.Ending(q.To+1, 0))
 	f.reach = f.asked.Widen(slack+q.Service.BufferBefore, slack+q.Service.Length+q.Service.BufferAfter)
-	today := q.Zone.DateAt(q.Now)
 	f.notice = q.Service.Notice.FirstDate(q.Now, q.Zone)
-	if w := q.Service.Window; w.Limited {
-		f.last = today + hours.LocalDate(w.Days)
-	}
+	f.last = q.Service.Window.Last(q.Zone.DateAt(q.Now))
 	return f
 }
 
@@ -81,7 +78,7 @@ func (q *Question) lane(i int, f frame) *lane {
 	busy := make([]span.Span, 0, count)
 	for i := range s.Busy {
 		for _, event := range s.Busy[i].Spans {
-			if p := s.Busy[i].blocked(event); p.Overlaps(f.reach) {
+			if p := s.Busy[i].Blocked(event); p.Overlaps(f.reach) {
 				busy = append(busy, p)
 			}
 		}
@@ -143,17 +140,20 @@ func (l *lane) countBookings(reach span.Span) {
 				l.counted1[day]++
 			}
 		}
-		if !own || q.places() == 1 {
+		shared := own && q.places() > 1 && b.During.Minutes() == q.Service.Length
+		if !shared {
 			foreign = append(foreign, occupied)
 		}
 		if own {
 			if first {
-				l.own = append(l.own, visit{start: b.During.Start(), occupied: occupied})
+				l.own = append(l.own, visit{start: b.During.Start(), occupied: span.Between(b.During.Start(), b.During.Start())})
 			}
 			v := &l.own[len(l.own)-1]
-			v.occupied = span.Between(min(v.occupied.Start(), occupied.Start()), max(v.occupied.End(), occupied.End()))
 			v.places += max(1, b.Places)
-			l.widest = max(l.widest, v.occupied.End()-v.start, v.start-v.occupied.Start())
+			if shared {
+				v.occupied = span.Between(min(v.occupied.Start(), occupied.Start()), max(v.occupied.End(), occupied.End()))
+				l.widest = max(l.widest, v.occupied.End()-v.start, v.start-v.occupied.Start())
+			}
 		}
 	}
 	l.foreign = span.Of(foreign)
@@ -223,7 +223,7 @@ func (l *lane) meet(starts []Start) {
 		}
 		if n < len(starts) && starts[n].At == v.start {
 			starts[n].Left = int32(max(0, l.q.places()-v.places))
-			starts[n].joins = l.q.places() > 1
+			starts[n].joins = !v.occupied.IsEmpty()
 		}
 	}
 }

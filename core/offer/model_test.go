@@ -1,6 +1,7 @@
 package offer_test
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"testing"
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"niche/core/casefile"
 	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/span"
@@ -208,19 +210,19 @@ func (m *model) reasons(i, k int) (codes []offer.Code) {
 	today := show(now, q.Zone.Location())
 
 	refuse("past", t < now)
-	if s.Notice.ByDay {
-		deadline := date.AddDate(0, 0, -s.Notice.DaysBefore)
-		limit := wall{deadline.Year()*10000 + int(deadline.Month())*100 + deadline.Day(), int(s.Notice.By)}
+	if days, by, ok := s.Notice.Day(); ok {
+		deadline := date.AddDate(0, 0, -days)
+		limit := wall{deadline.Year()*10000 + int(deadline.Month())*100 + deadline.Day(), int(by)}
 		refuse("notice", limit.before(today))
-	} else if s.Notice.ByMinutes {
-		refuse("notice", t < now+int64(s.Notice.Minutes))
+	} else if minutes, ok := s.Notice.Minutes(); ok {
+		refuse("notice", t < now+int64(minutes))
 	}
 	beyond := false
-	if s.Window.Limited {
-		last := time.Unix(today.unixDay(), 0).UTC().AddDate(0, 0, s.Window.Days)
+	if days, ok := s.Window.Days(); ok {
+		last := time.Unix(today.unixDay(), 0).UTC().AddDate(0, 0, days)
 		beyond = date.After(last)
 	}
-	if s.Window.From != 0 && date.Before(s.Window.From.Time()) || s.Window.To != 0 && date.After(s.Window.To.Time()) {
+	if from, to := s.Window.Dates(); from != 0 && date.Before(from.Time()) || to != 0 && date.After(to.Time()) {
 		beyond = true
 	}
 	refuse("window", beyond)
@@ -250,11 +252,12 @@ func (m *model) reasons(i, k int) (codes []offer.Code) {
 	for _, x := range staff.Bookings {
 		c, d := spanMinutes(x.During)
 		same := x.Service == s.ID && c == t
+		shared := same && d == end && places > 1 // only visits of one length are the same visit
 		if same {
 			taken += max(1, x.Places)
-			joins = joins || places > 1
+			joins = joins || shared
 		}
-		if minutesOverlap(from, to, c-int64(x.BufferBefore), d+int64(x.BufferAfter)) && !(same && places > 1) {
+		if minutesOverlap(from, to, c-int64(x.BufferBefore), d+int64(x.BufferAfter)) && !shared {
 			booked = true
 		}
 		if show(c, staff.Schedule.Zone.Location()).day == m.local[k][i].day {
@@ -284,6 +287,19 @@ func (m *model) reasons(i, k int) (codes []offer.Code) {
 	}
 	refuse("resource", !joins && missing)
 	return codes
+}
+
+// A question that is written as a case, and read again, has the same answer.
+func TestACaseKeepsTheWholeQuestion(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		q := draws{t}.question()
+		text, err := casefile.Write(q)
+		require.NoError(t, err)
+		again, err := casefile.Read(bytes.NewReader(text))
+		require.NoError(t, err)
+		require.Equal(t, q.Answer().Lanes, again.Answer().Lanes)
+		require.Equal(t, q.Refusals(q.Answer()), again.Refusals(again.Answer()))
+	})
 }
 
 // unixDay returns midnight UTC of the day that a clock shows.
@@ -358,15 +374,15 @@ func (d draws) question() offer.Question {
 		BufferAfter: span.Minutes(d.n("after", 0, 4) * 5), BuffersInsideHours: d.chance("inside", 3), Places: d.n("places", 1, 3),
 		Staffing: rapid.SampledFrom([]offer.Staffing{offer.AnyOne, offer.AllOfThem}).Draw(d.T, "staffing")}
 	if d.chance("by day", 2) {
-		s.Notice = offer.Notice{ByDay: true, DaysBefore: d.n("days before", 0, 2), By: hours.WallTime(d.n("by", 0, 24) * 60)}
+		s.Notice = offer.DaysBefore(d.n("days before", 0, 2), hours.WallTime(d.n("by", 0, 24)*60))
 	} else if d.chance("by minutes", 2) {
-		s.Notice = offer.Notice{ByMinutes: true, Minutes: span.Minutes(d.n("notice", 0, 30) * 60)}
+		s.Notice = offer.MinutesBefore(span.Minutes(d.n("notice", 0, 30) * 60))
 	}
 	switch d.n("window", 0, 3) {
 	case 0:
-		s.Window = offer.Window{Limited: true, Days: d.n("window days", 0, 3)}
+		s.Window = offer.DaysAhead(d.n("window days", 0, 3))
 	case 1:
-		s.Window = offer.Window{From: q.From + hours.LocalDate(d.n("window from", 0, 1)), To: q.From + hours.LocalDate(d.n("window to", 1, 2))}
+		s.Window = offer.Dates(q.From+hours.LocalDate(d.n("window from", 0, 1)), q.From+hours.LocalDate(d.n("window to", 1, 2)))
 	}
 	if d.chance("cap", 2) {
 		s.CapPerDay = offer.AtMost(d.n("at most", 0, 2))
@@ -422,11 +438,12 @@ func (d draws) question() offer.Question {
 		}
 		q.Staff = append(q.Staff, m)
 	}
-	// Some bookings stand exactly where a visit could begin, to be joined.
+	// Some bookings stand exactly where a visit could begin: to be joined, or of another length.
 	for k, l := range q.Answer().Lanes {
 		if len(l.Starts) > 0 && d.chance("join", 2) {
 			at := l.Starts[d.n("which", 0, len(l.Starts)-1)].At
-			q.Staff[k].Bookings = append(q.Staff[k].Bookings, offer.Booking{Service: "a", During: q.Service.Visit(at), BufferBefore: s.BufferBefore, BufferAfter: s.BufferAfter})
+			length := q.Service.Length + span.Minutes(rapid.SampledFrom([]int{0, 0, 15, -5}).Draw(d.T, "longer by"))
+			q.Staff[k].Bookings = append(q.Staff[k].Bookings, offer.Booking{Service: "a", During: span.For(at, length), BufferBefore: s.BufferBefore, BufferAfter: s.BufferAfter})
 		}
 	}
 	return q
@@ -512,7 +529,7 @@ func grown(staff, days, busy, bookings int) offer.Question {
 	}
 	q := offer.Question{Now: span.At(from.Time()), Zone: dublin, From: from, To: from + hours.LocalDate(days) - 1,
 		Service: offer.Service{ID: "a", Length: 90, Step: 15, Anchor: offer.OnClock, BufferBefore: 20, BufferAfter: 20,
-			Notice: offer.Notice{ByMinutes: true, Minutes: 240}, CapPerDay: offer.AtMost(3), Places: 1, Staffing: offer.AnyOne}}
+			Notice: offer.MinutesBefore(240), CapPerDay: offer.AtMost(3), Places: 1, Staffing: offer.AnyOne}}
 	for k := range staff {
 		m := offer.Staff{ID: fmt.Sprint(k), Schedule: hours.Schedule{Zone: dublin, Patterns: []hours.Pattern{{From: from - 100, Cycle: []hours.Week{week}}}}}
 		c := offer.Calendar{PadBefore: 10}

@@ -61,38 +61,6 @@ type Service struct {
 	Staffing                  Staffing
 }
 
-// Notice is how long before a visit it must be booked: some minutes, or by a
-// time of day some days before. The zero value asks for none.
-type Notice struct {
-	ByMinutes  bool // Minutes counts
-	Minutes    span.Minutes
-	ByDay      bool // DaysBefore and By count
-	DaysBefore int
-	By         hours.WallTime
-}
-
-// FirstDate returns the first date that a notice by days leaves bookable, in the
-// business's zone; no date for any other notice.
-func (n Notice) FirstDate(now span.Instant, zone hours.Zone) hours.LocalDate {
-	if !n.ByDay {
-		return 0
-	}
-	today := zone.DateAt(now)
-	first := today + hours.LocalDate(n.DaysBefore)
-	if now > zone.Over(today, today).Ending(today, int(n.By)) {
-		first++
-	}
-	return first
-}
-
-// Window is the range of dates that can be booked, in the business's zone. The
-// zero value is no limit.
-type Window struct {
-	Limited  bool            // Days counts: today and so many days after it
-	Days     int             //
-	From, To hours.LocalDate // where not zero, the first and the last date
-}
-
 // Cap is a greatest number of visits a day. The zero value is no cap.
 type Cap struct {
 	limited bool
@@ -119,14 +87,26 @@ type Calendar struct {
 	Name                string
 	PadBefore, PadAfter span.Minutes // kept free around its events
 	Spans               []span.Span
+	Unread              bool // the spans are not events but time that has not been read
 }
 
-// blocked is the time that an event makes unusable: none for one of no length.
-func (c *Calendar) blocked(event span.Span) span.Span {
+// Blocked returns the time that an event makes unusable: none for one of no
+// length. This is what blocking means, for starts and for whatever else asks.
+func (c *Calendar) Blocked(event span.Span) span.Span {
 	if event.IsEmpty() {
 		return event
 	}
 	return event.Widen(c.PadBefore, c.PadAfter)
+}
+
+// Blocks returns the first event that makes some of the time unusable.
+func (c *Calendar) Blocks(time span.Span) (event span.Span, blocks bool) {
+	for _, event := range c.Spans {
+		if c.Blocked(event).Overlaps(time) {
+			return event, true
+		}
+	}
+	return event, false
 }
 
 // Booking is one that holds time: held, pending or confirmed. Cancelled ones

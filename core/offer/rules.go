@@ -13,11 +13,35 @@ import (
 // Code names a rule, and the reason when it refuses a start.
 type Code string
 
+// The codes of the rules.
+const (
+	CodePast     Code = "past"
+	CodeNotice   Code = "notice"
+	CodeWindow   Code = "window"
+	CodeHours    Code = "outside-hours"
+	CodeBusy     Code = "busy"
+	CodeBooked   Code = "booked"
+	CodePlaces   Code = "places"
+	CodeCap      Code = "cap"
+	CodeResource Code = "resource"
+)
+
+// Rule says what a rule is called, for whoever shows starts or refuses them.
+type Rule struct {
+	Code   Code
+	Name   string // as a question to a start: Notice
+	Column string // of the slot budget: what the starts were lost to
+	Brief  string // what a refused start says of it, in a few words
+	Told   string // what a client is told whose start it refuses, in a sentence
+	// OnceMade says that it counts when a booking is made, and not for one that is there
+	// when the rule changes.
+	OnceMade bool
+}
+
 // rule is one rule whole: adding one means adding a value of this type to the
 // table, and nothing else.
 type rule struct {
-	code   Code
-	column string // of the slot budget: what the starts were lost to
+	Rule
 	// sweep adds the reason to the starts that the rule refuses. They are in
 	// order, so a rule is one tight loop over all of them, or over few.
 	sweep func(l *lane, starts []Start, reason Reasons)
@@ -32,22 +56,32 @@ var rules = [...]rule{past, notice, window, outsideHours, busy, booked, places, 
 func Codes() []Code {
 	codes := make([]Code, len(rules))
 	for i, r := range rules {
-		codes[i] = r.code
+		codes[i] = r.Code
 	}
 	return codes
 }
 
-// Columns returns what each rule is called in the slot budget, by its code.
-func Columns() map[Code]string {
-	names := make(map[Code]string, len(rules))
-	for _, r := range rules {
-		names[r.code] = r.column
+// Rules returns what all rules are called, in their order.
+func Rules() []Rule {
+	list := make([]Rule, len(rules))
+	for i, r := range rules {
+		list[i] = r.Rule
 	}
-	return names
+	return list
+}
+
+// RuleOf returns what a rule is called, by its code.
+func RuleOf(code Code) Rule {
+	for _, r := range rules {
+		if r.Code == code {
+			return r.Rule
+		}
+	}
+	return Rule{Code: code}
 }
 
 var past = rule{
-	code: "past", column: "over already",
+	Rule: Rule{Code: CodePast, Name: "Ahead", Column: "over already", Brief: "over already", Told: "It is too late to book this time.", OnceMade: true},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		for i := 0; i < len(starts) && starts[i].At < l.q.Now; i++ {
 			starts[i].Refused |= reason
@@ -62,28 +96,29 @@ var past = rule{
 }
 
 var notice = rule{
-	code: "notice", column: "too soon",
+	Rule: Rule{Code: CodeNotice, Name: "Notice", Column: "too soon", Brief: "too short notice", Told: "It is too late to book this time.", OnceMade: true},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
-		n := l.q.Service.Notice
-		soonest := l.q.Now.Add(n.Minutes)
+		minutes, byMinutes := l.q.Service.Notice.Minutes()
+		_, _, byDay := l.q.Service.Notice.Day()
+		soonest := l.q.Now.Add(minutes)
 		for i := range starts {
-			if n.ByMinutes && starts[i].At < soonest || n.ByDay && starts[i].bizDay < l.bookable {
+			if byMinutes && starts[i].At < soonest || byDay && starts[i].bizDay < l.bookable {
 				starts[i].Refused |= reason
 			}
 		}
 	},
 	says: func(l *lane, m *moment, refused bool) string {
-		n := l.q.Service.Notice
-		switch {
-		case n.ByDay:
-			deadline := m.bizDay - hours.LocalDate(n.DaysBefore)
-			return fmt.Sprintf("To be booked by %s on %s; now is %s.", n.By, dayText(deadline), l.clock(l.q.Now))
-		case !n.ByMinutes || n.Minutes == 0 && !refused:
+		if days, by, ok := l.q.Service.Notice.Day(); ok {
+			return fmt.Sprintf("To be booked by %s on %s; now is %s.", by, dayText(m.bizDay-hours.LocalDate(days)), l.clock(l.q.Now))
+		}
+		switch minutes, ok := l.q.Service.Notice.Minutes(); {
+		case !ok || minutes == 0 && !refused:
 			return "No notice is asked."
 		case refused:
-			return fmt.Sprintf("%s of notice is asked, and only %s is left.", Duration(n.Minutes), left(l.q.Now, m.at))
+			return fmt.Sprintf("%s of notice is asked, and only %s is left.", Duration(minutes), left(l.q.Now, m.at))
+		default:
+			return fmt.Sprintf("%s of notice is asked, and %s is left.", Duration(minutes), left(l.q.Now, m.at))
 		}
-		return fmt.Sprintf("%s of notice is asked, and %s is left.", Duration(n.Minutes), left(l.q.Now, m.at))
 	},
 }
 
@@ -92,38 +127,33 @@ func left(now, at span.Instant) string {
 }
 
 var window = rule{
-	code: "window", column: "beyond the window",
+	Rule: Rule{Code: CodeWindow, Name: "Booking window", Column: "beyond the window", Brief: "beyond the booking window", Told: "This time is not offered.", OnceMade: true},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
-		w := l.q.Service.Window
+		from, _ := l.q.Service.Window.Dates()
 		last := l.last
-		if !w.To.IsZero() && (last.IsZero() || w.To < last) {
-			last = w.To
-		}
 		for i := range starts {
-			if starts[i].bizDay < w.From || !last.IsZero() && starts[i].bizDay > last {
+			if starts[i].bizDay < from || !last.IsZero() && starts[i].bizDay > last {
 				starts[i].Refused |= reason
 			}
 		}
 	},
 	says: func(l *lane, m *moment, _ bool) string {
-		w := l.q.Service.Window
+		from, _ := l.q.Service.Window.Dates()
 		text := "Any date can be booked"
 		switch {
+		case !from.IsZero() && !l.last.IsZero():
+			text = "Bookable from " + dayText(from) + " to " + dayText(l.last)
+		case !from.IsZero():
+			text = "Bookable from " + dayText(from)
 		case !l.last.IsZero():
 			text = "Bookable until " + dayText(l.last)
-		case !w.From.IsZero() && !w.To.IsZero():
-			text = "Bookable from " + dayText(w.From) + " to " + dayText(w.To)
-		case !w.From.IsZero():
-			text = "Bookable from " + dayText(w.From)
-		case !w.To.IsZero():
-			text = "Bookable until " + dayText(w.To)
 		}
 		return text + "."
 	},
 }
 
 var outsideHours = rule{
-	code: "outside-hours", column: "past the hours",
+	Rule: Rule{Code: CodeHours, Name: "Hours", Column: "past the hours", Brief: "does not fit into the hours", Told: "This time is not offered."},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		before, after := l.insideHours()
 		sweepOutside(l.pieces, starts, seconds(before), seconds(after), reason)
@@ -209,7 +239,7 @@ func (l *lane) withinHours(m *moment) span.Span {
 }
 
 var busy = rule{
-	code: "busy", column: "personal",
+	Rule: Rule{Code: CodeBusy, Name: "Personal time", Column: "personal", Brief: "a personal event is in the way", Told: "This time is no longer free."},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		l.sweepOverlaps(l.busy, starts, reason)
 	},
@@ -218,11 +248,14 @@ var busy = rule{
 			return fmt.Sprintf("No personal event takes any of %s.", l.times(m.occupied))
 		}
 		for _, c := range l.staff.Busy {
-			n := slices.IndexFunc(c.Spans, func(event span.Span) bool { return c.blocked(event).Overlaps(m.occupied) })
-			if n < 0 {
+			event, blocks := c.Blocks(m.occupied)
+			if !blocks {
 				continue
 			}
-			text := l.times(c.Spans[n])
+			if c.Unread {
+				return fmt.Sprintf("“%s” has not been read for this time yet, so it is not known to be free.", c.Name)
+			}
+			text := l.times(event)
 			if c.Name != "" {
 				text += " in “" + c.Name + "”"
 			}
@@ -239,7 +272,7 @@ var busy = rule{
 }
 
 var booked = rule{
-	code: "booked", column: "booked",
+	Rule: Rule{Code: CodeBooked, Name: "Other bookings", Column: "booked", Brief: "a booking is in the way", Told: "This time has just been taken."},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		l.sweepOverlaps(l.foreign, starts, reason)
 		if l.q.places() == 1 || len(l.own) == 0 {
@@ -256,7 +289,7 @@ var booked = rule{
 			return fmt.Sprintf("No booking takes any of %s.", l.times(m.occupied))
 		}
 		for _, b := range l.staff.Bookings {
-			if b.occupied().Overlaps(m.occupied) && (!m.joins || b.Service != l.q.Service.ID || b.During.Start() != m.at) {
+			if b.occupied().Overlaps(m.occupied) && (!m.joins || b.Service != l.q.Service.ID || b.During != m.visit) {
 				return fmt.Sprintf("A booking takes %s, buffers included; %s is needed.", l.times(b.occupied()), l.times(m.occupied))
 			}
 		}
@@ -265,7 +298,7 @@ var booked = rule{
 }
 
 var places = rule{
-	code: "places", column: "full",
+	Rule: Rule{Code: CodePlaces, Name: "Places", Column: "full", Brief: "no place left", Told: "There are not so many places left.", OnceMade: true},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		for i := range starts {
 			if int(starts[i].Left) < l.q.asked() {
@@ -279,7 +312,7 @@ var places = rule{
 }
 
 var caps = rule{
-	code: "cap", column: "cap",
+	Rule: Rule{Code: CodeCap, Name: "Cap", Column: "cap", Brief: "the cap for the day is reached", Told: "This time is no longer free."},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		own, all := l.q.Service.CapPerDay, l.staff.CapPerDay
 		if !own.limited && !all.limited {
@@ -320,7 +353,7 @@ var caps = rule{
 func (c Cap) reached(count int) bool { return c.limited && count >= c.visits }
 
 var resource = rule{
-	code: "resource", column: "no room or equipment",
+	Rule: Rule{Code: CodeResource, Name: "Rooms and equipment", Column: "no room or equipment", Brief: "no room or equipment is free", Told: "This time is no longer free."},
 	sweep: func(l *lane, starts []Start, reason Reasons) {
 		if len(l.kinds) == 0 {
 			return

@@ -25,6 +25,10 @@ type Minutes int
 // At returns the instant of t, dropping what is finer than a second.
 func At(t time.Time) Instant { return Instant(t.Unix()) }
 
+// NotBefore returns the first instant that is not before t: when something may be done
+// that is to wait until t.
+func NotBefore(t time.Time) Instant { return At(t.Add(time.Second - 1)) }
+
 // Parse reads an RFC 3339 date-time with its offset.
 func Parse(text string) (Instant, error) {
 	t, err := time.Parse(time.RFC3339, text)

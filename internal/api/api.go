@@ -1,8 +1,11 @@
-// Package api serves Niche over HTTP: the desk's and the clients' resources as
-// JSON, described by one OpenAPI document, and the built front end.
+// Package api is what every resource of Niche has in common over HTTP: who asks and
+// what they may, limits, errors as problem details (RFC 9457) that name the field,
+// versions, and the built front end. The resources themselves lie in the packages
+// below it, by audience: desk for administrators, client for anyone with the address
+// of a page or of a booking. They add themselves as parts; this package asks none.
 //
-// Handlers are thin: they read the request, call the package that decides, and
-// render its answer. Errors are problem details (RFC 9457) that name the field.
+// Handlers are thin: they read the request, call the package that decides, and render
+// its answer.
 package api
 
 import (
@@ -10,24 +13,22 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
-	"slices"
-	"strings"
+	"net/netip"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
-	"golang.org/x/time/rate"
-	"gorm.io/gorm"
 
-	"niche/internal/booking"
-	"niche/internal/link"
+	"niche/internal/allow"
 	"niche/internal/live"
+	"niche/internal/people"
 	"niche/internal/store"
-	"niche/internal/sync"
 )
 
 // Limits on one request.
@@ -38,141 +39,175 @@ const (
 
 // Settings of a server.
 type Settings struct {
-	DB       *store.DB
-	Links    *link.Links
-	Engine   *sync.Engine
-	Bookings *booking.Bookings
+	People   *people.People
 	Hub      *live.Hub
-	Outbound *http.Client // for addresses that users give
+	Counters []prometheus.Collector
 	Log      *slog.Logger
 	Now      func() time.Time
-	Secure   bool // the desk is reached over https: cookies are sent there only
+	Secure   bool   // it is reached over https: cookies are sent there only
+	Host     string // the only name by which it may be asked; empty for any
+	Proxies  []netip.Prefix
+	Limits   Limits
+	Framing  []string // the sites that may show the clients' pages in a frame
+	Metrics  string   // the token that opens /metrics; empty when it is on a listener of its own
 	Version  string
 }
 
-// server holds what handlers need.
+// Part is the resources of one audience.
+type Part interface {
+	Register(r Routes)
+}
+
+// server is what all parts share.
 type server struct {
 	Settings
-	signIns *signInLimit
+	asked *allow.Table // what networks ask without having signed in
+}
+
+// Routes is where a part registers its operations: under the policy that says who may.
+type Routes struct{ api huma.API }
+
+// For returns the place for operations of one policy.
+func (r Routes) For(p Policy) huma.API {
+	g := huma.NewGroup(r.api)
+	g.UseSimpleModifier(func(o *huma.Operation) {
+		if o.Metadata == nil {
+			o.Metadata = map[string]any{}
+		}
+		o.Metadata[policyKey] = p
+		// By then the body has been read, within the time that the server gives to it. A
+		// deadline on what follows would end the request itself, as if its sender had gone.
+		o.BodyReadTimeout = -1
+		if o.Extensions == nil {
+			o.Extensions = map[string]any{}
+		}
+		o.Extensions["x-policy"] = p.Name
+	})
+	return g
 }
 
 // New returns the handler for all of Niche.
-func New(s Settings) http.Handler {
+func New(s Settings, parts ...Part) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	router := gin.New()
 	router.HandleMethodNotAllowed = true
-	srv := &server{Settings: s, signIns: newSignInLimit(s.Now)}
-	huma.NewErrorWithContext = func(ctx huma.Context, status int, message string, causes ...error) huma.StatusError {
-		switch {
-		case errors.Is(ctx.Context().Err(), context.Canceled): // whoever asked has gone
-		case status >= http.StatusInternalServerError:
-			s.Log.Error("a request failed", "operation", ctx.Operation().OperationID, "error", errors.Join(causes...))
-		}
-		return newProblem(status, message, causes...)
-	}
+	srv := &server{Settings: s, asked: allow.New(20_000, s.Now)}
+	errorsAsProblems()
 	router.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, fault any) {
 		s.Log.Error("a handler failed", "path", c.FullPath(), "fault", fault)
-		writeProblem(c.Writer, newProblem(http.StatusInternalServerError, "Something went wrong on our side."))
+		WriteProblem(c.Writer, NewProblem(http.StatusInternalServerError, ""))
 	}), srv.guard)
-	srv.register(humagin.New(router, config(s.Version)))
+	a := humagin.New(router, config(s.Version))
+	a.UseMiddleware(srv.admit(a), plainText(a))
+	for _, p := range parts {
+		p.Register(Routes{a})
+	}
 	router.GET("/api/changes", srv.changes)
-	metrics := prometheus.NewRegistry()
-	metrics.MustRegister(s.Engine, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	router.GET("/metrics", srv.metrics(promhttp.HandlerFor(metrics, promhttp.HandlerOpts{})))
+	if s.Metrics != "" {
+		router.GET("/metrics", gin.WrapH(withToken(s.Metrics, MetricsHandler(s.Counters))))
+	}
 	frontEnd(router)
-	return http.NewCrossOriginProtection().Handler(router)
+	return http.NewCrossOriginProtection().Handler(packed(router))
 }
 
-// Description returns the OpenAPI document, from which the front end's types
+// packed packs answers of JSON for browsers that take them so. What an answer weighs
+// then differs by chance, so that nothing can be told from it of secrets inside.
+func packed(next http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "text/csv"}), gzhttp.MinSize(1400), gzhttp.RandomJitter(32, 0, false))
+	if err != nil {
+		panic(err) // the settings are ours
+	}
+	return wrap(next)
+}
+
+// MetricsHandler serves the program's metrics in the text format of Prometheus.
+func MetricsHandler(counters []prometheus.Collector) http.Handler {
+	metrics := prometheus.NewRegistry()
+	metrics.MustRegister(counters...)
+	metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	return promhttp.HandlerFor(metrics, promhttp.HandlerOpts{})
+}
+
+// Describe returns the OpenAPI document of all parts, from which the front end's types
 // are generated.
-func Description() ([]byte, error) {
+func Describe(parts ...Part) ([]byte, error) { return Document(parts...).MarshalJSON() }
+
+// Document returns the same, to be gone through.
+func Document(parts ...Part) *huma.OpenAPI {
 	gin.SetMode(gin.ReleaseMode)
+	errorsAsProblems()
 	a := humagin.New(gin.New(), config("1"))
-	(&server{}).register(a)
-	return a.OpenAPI().MarshalJSON()
+	for _, p := range parts {
+		p.Register(Routes{a})
+	}
+	return a.OpenAPI()
 }
 
 func config(version string) huma.Config {
-	huma.DefaultArrayNullable = false
-	huma.NewError = func(status int, message string, causes ...error) huma.StatusError {
-		return newProblem(status, message, causes...)
-	}
 	c := huma.DefaultConfig("Niche", version)
 	c.DocsPath, c.SchemasPath, c.OpenAPIPath, c.CreateHooks = "", "", "", nil
 	return c
 }
 
-// guard limits what any request may cost and sets the headers that every
-// answer has.
-func (s *server) guard(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
-	if c.Request.URL.Path != "/api/changes" {
-		ctx, cancel := context.WithTimeout(c.Request.Context(), handlerTime)
-		defer cancel()
-		c.Request = c.Request.WithContext(ctx)
+// loggerKey carries the log of the server that a request came to.
+type loggerKey struct{}
+
+// errorsAsProblems has all errors sent as problems, and lists never null. The library
+// keeps both in variables of the whole program, so that they are set once; what differs
+// between servers comes with the request.
+var errorsAsProblems = sync.OnceFunc(func() {
+	huma.DefaultArrayNullable = false
+	huma.NewError = func(status int, message string, causes ...error) huma.StatusError {
+		return NewProblem(status, message, causes...)
 	}
-	h := c.Writer.Header()
-	h.Set("X-Content-Type-Options", "nosniff")
-	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'self'; base-uri 'none'; form-action 'self'")
-	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
-		h.Set("Cache-Control", "no-store")
+	huma.NewErrorWithContext = func(ctx huma.Context, status int, message string, causes ...error) huma.StatusError {
+		cause := errors.Join(causes...)
+		log, _ := ctx.Context().Value(loggerKey{}).(*slog.Logger)
+		late := errors.Is(ctx.Context().Err(), context.DeadlineExceeded)
+		switch {
+		case log == nil, status < http.StatusInternalServerError, errors.Is(ctx.Context().Err(), context.Canceled): // whoever asked has gone
+		case late || errors.Is(cause, store.ErrBusy):
+			log.Warn("a request took too long", "operation", ctx.Operation().OperationID, "error", cause)
+			ctx.SetHeader("Retry-After", "2")
+			return NewProblem(http.StatusServiceUnavailable, "")
+		default:
+			log.Error("a request failed", "operation", ctx.Operation().OperationID, "error", cause)
+		}
+		return NewProblem(status, message, causes...)
 	}
-	c.Next()
-}
+})
 
-// register declares all resources.
-func (s *server) register(a huma.API) {
-	a.UseMiddleware(s.requireSession(a))
-	s.registerSession(a)
-	s.registerStaff(a)
-	s.registerDays(a)
-	s.registerLinks(a)
-	s.registerServices(a)
-	s.registerPreview(a)
-	s.registerWhy(a)
-	s.registerResources(a)
-	s.registerArchive(a)
-	s.registerClosures(a)
-	s.registerWall(a)
-	s.registerBookings(a)
-	s.registerWallSpans(a)
-	s.registerPage(a)
-	s.registerMyBooking(a)
-}
-
-// open marks an operation that needs no session.
-var open = map[string]any{"open": true}
-
-// get, post, put and remove describe operations in one line.
-func get(path, id, summary string) huma.Operation {
+// Get, Post, Put and Delete describe operations in one line.
+func Get(path, id, summary string) huma.Operation {
 	return huma.Operation{Method: http.MethodGet, Path: path, OperationID: id, Summary: summary}
 }
 
-func post(path, id, summary string, status int) huma.Operation {
+// Post describes an operation that is answered with a status.
+func Post(path, id, summary string, status int) huma.Operation {
 	return huma.Operation{Method: http.MethodPost, Path: path, OperationID: id, Summary: summary, DefaultStatus: status}
 }
 
-func put(path, id, summary string) huma.Operation {
+// Put describes an operation that changes something.
+func Put(path, id, summary string) huma.Operation {
 	return huma.Operation{Method: http.MethodPut, Path: path, OperationID: id, Summary: summary}
 }
 
-func opened(o huma.Operation) huma.Operation {
-	o.Metadata = open
-	return o
+// Delete describes an operation that takes something away.
+func Delete(path, id, summary string) huma.Operation {
+	return huma.Operation{Method: http.MethodDelete, Path: path, OperationID: id, Summary: summary}
 }
 
-// body wraps an answer.
-type body[T any] struct {
+// Body wraps an answer.
+type Body[T any] struct {
 	Body T
 }
 
-// answer renders a value, or the error.
-func answer[T any](v T, err error) (*body[T], error) {
+// Answer renders a value, or the error.
+func Answer[T any](v T, err error) (*Body[T], error) {
 	if err != nil {
 		return nil, err
 	}
-	return &body[T]{v}, nil
+	return &Body[T]{v}, nil
 }
 
 // IDPath is the number of a record in a path.
@@ -180,19 +215,17 @@ type IDPath struct {
 	ID store.ID `path:"id" minimum:"1"`
 }
 
-const pageSize = 100
-
-// list is a part of a list.
-type list[T any] struct {
+// List is a part of a list.
+type List[T any] struct {
 	Items []T `json:"items"`
 	Next  int `json:"next" doc:"The next part, or 0 at the end."`
 }
 
-// paged cuts one more than a page down to the page.
-func paged[R, T any](rows []R, page int, render func(R) T) list[T] {
-	out := list[T]{Items: make([]T, 0, len(rows))}
-	if len(rows) > pageSize {
-		rows, out.Next = rows[:pageSize], page+1
+// Paged cuts one more than a page down to the page.
+func Paged[R, T any](rows []R, page int, render func(R) T) List[T] {
+	out := List[T]{Items: make([]T, 0, len(rows))}
+	if len(rows) > store.PageSize {
+		rows, out.Next = rows[:store.PageSize], page+1
 	}
 	for _, r := range rows {
 		out.Items = append(out.Items, render(r))
@@ -200,63 +233,22 @@ func paged[R, T any](rows []R, page int, render func(R) T) list[T] {
 	return out
 }
 
-// toldApart refuses a name that something else in use bears already, whatever the
-// case of its letters. What keeps its name keeps it.
-func toldApart(tx *gorm.DB, record any, id store.ID, was, name string) error {
-	if was == name {
-		return nil
-	}
-	var names []string
-	if err := tx.Model(record).Where("id <> ? AND archived_at = 0", id).Pluck("name", &names).Error; err != nil {
-		return err
-	}
-	same := func(other string) bool { return strings.EqualFold(strings.TrimSpace(other), strings.TrimSpace(name)) }
-	if slices.ContainsFunc(names, same) {
-		return wrong("name", "This name is taken. Add something by which the two can be told apart.")
-	}
-	return nil
+// Listing asks for a part of a list of what is in use, or of what is archived.
+type Listing struct {
+	Page     int  `query:"page" minimum:"1" maximum:"100000" default:"1" doc:"The part of the list, from 1."`
+	Archived bool `query:"archived" doc:"What has been archived, instead of what is in use."`
 }
 
-// found turns a missing record into 404, and passes other errors on.
-func found(err error, what string) error {
-	if errors.Is(err, store.ErrNotFound) {
-		return newProblem(http.StatusNotFound, "There is no such "+what+".")
+// Part is what the store is asked for.
+func (l Listing) Part() store.Listing { return store.Listing{Page: l.Page, Archived: l.Archived} }
+
+// PagePath returns the path of a service's public page.
+func PagePath(slug string) string { return "/book/" + slug }
+
+// Found turns a missing record into 404, and passes other errors on.
+func Found(err error, what string) error {
+	if store.IsMissing(err) {
+		return NewProblem(http.StatusNotFound, "There is no such "+what+".")
 	}
 	return err
-}
-
-// signInLimit slows down the guessing of passwords: a handful of tries at once
-// for each mail address and for each host, and then one every few seconds.
-type signInLimit struct {
-	now  func() time.Time
-	mu   chan struct{}
-	seen map[string]*rate.Limiter
-}
-
-const (
-	signInBurst = 8
-	signInEvery = 6 * time.Second
-	signInKept  = 10_000
-)
-
-func newSignInLimit(now func() time.Time) *signInLimit {
-	l := &signInLimit{now: now, mu: make(chan struct{}, 1), seen: map[string]*rate.Limiter{}}
-	return l
-}
-
-// allow counts a try, and reports whether it may go on.
-func (l *signInLimit) allow(keys ...string) bool {
-	l.mu <- struct{}{}
-	defer func() { <-l.mu }()
-	if len(l.seen) > signInKept {
-		clear(l.seen)
-	}
-	ok := true
-	for _, k := range keys {
-		if l.seen[k] == nil {
-			l.seen[k] = rate.NewLimiter(rate.Every(signInEvery), signInBurst)
-		}
-		ok = l.seen[k].AllowN(l.now(), 1) && ok
-	}
-	return ok
 }

@@ -3,6 +3,7 @@ package api
 import (
 	"fmt"
 	"net/http"
+	"niche/internal/live"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -11,12 +12,11 @@ import (
 // heartbeat is how often an open stream of changes shows that it is alive.
 const heartbeat = 20 * time.Second
 
-// changes streams what changed, as server-sent events, until the client goes or
-// the server stops.
+// changes streams what changed, as server-sent events, until the client goes, its
+// session ends or the server stops.
 func (s *server) changes(c *gin.Context) {
-	token, _ := c.Cookie(cookieName)
-	if _, ok := s.administrator(c.Request.Context(), token); !ok {
-		writeProblem(c.Writer, newProblem(http.StatusUnauthorized, "Sign in first."))
+	if _, in := s.principal(c.Request); !in {
+		WriteProblem(c.Writer, NewProblem(http.StatusUnauthorized, "Sign in first."))
 		return
 	}
 	news, end := s.Hub.Listen()
@@ -33,13 +33,25 @@ func (s *server) changes(c *gin.Context) {
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
 	for ok := send(": listening\n\n"); ok; {
+		ended := false
 		select {
 		case <-c.Request.Context().Done():
 			return
-		case subject := <-news:
-			ok = send(fmt.Sprintf("event: change\ndata: %s\n\n", subject))
+		case subject, open := <-news:
+			if !open {
+				return
+			}
+			if ended = subject == live.Sessions; !ended {
+				ok = send(fmt.Sprintf("event: change\ndata: %s\n\n", subject))
+			}
 		case <-beat.C:
+			ended = true // for all that is known here
 			ok = send(": still here\n\n")
+		}
+		if ended {
+			if _, in := s.principal(c.Request); !in {
+				return
+			}
 		}
 	}
 }

@@ -14,27 +14,29 @@ import (
 	"niche/web"
 )
 
-// frontEnd serves the built front end. It has two pages: what clients open, and
-// the desk; which part of them is shown is up to their routers.
+// frontEnd serves the built front end. It has three pages: what clients open, what staff
+// members have for themselves, and the desk; which part of them is shown is up to their routers.
 func frontEnd(router *gin.Engine) {
 	files, built := web.Files()
 	page := func(c *gin.Context) string {
 		switch p := c.Request.URL.Path; {
 		case !built:
 			return "placeholder.html"
-		case strings.HasPrefix(p, "/book/"), strings.HasPrefix(p, "/booking/"):
+		case isClients(p):
 			return "book.html"
+		case strings.HasPrefix(p, "/link/"), p == "/my", strings.HasPrefix(p, "/my/"):
+			return "member.html"
 		}
 		return "desk.html"
 	}
 	router.NoMethod(func(c *gin.Context) {
-		writeProblem(c.Writer, newProblem(http.StatusMethodNotAllowed, "This cannot be done here."))
+		WriteProblem(c.Writer, NewProblem(http.StatusMethodNotAllowed, "This cannot be done here."))
 	})
 	router.NoRoute(func(c *gin.Context) {
 		p := c.Request.URL.Path
 		read := c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead
 		if strings.HasPrefix(p, "/api/") || !read {
-			writeProblem(c.Writer, newProblem(http.StatusNotFound, "There is nothing at this address."))
+			WriteProblem(c.Writer, NewProblem(http.StatusNotFound, "There is nothing at this address."))
 			return
 		}
 		if name := strings.TrimPrefix(path.Clean(p), "/"); strings.HasPrefix(name, "assets/") {
@@ -53,7 +55,7 @@ func serveFile(c *gin.Context, files fs.FS, name string) {
 	data, err := fs.ReadFile(files, name)
 	if err != nil {
 		c.Header("Cache-Control", "no-cache")
-		writeProblem(c.Writer, newProblem(http.StatusNotFound, "There is nothing at this address."))
+		WriteProblem(c.Writer, NewProblem(http.StatusNotFound, "There is nothing at this address."))
 		return
 	}
 	sum := sha256.Sum256(data)

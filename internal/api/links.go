@@ -3,31 +3,77 @@ package api
 import (
 	"context"
 	"errors"
+	"log/slog"
 	"net/http"
-
-	"github.com/danielgtaylor/huma/v2"
+	"strings"
+	"time"
 
 	"niche/core/span"
 	"niche/internal/link"
 	"niche/internal/live"
-	"niche/internal/schedule"
+	"niche/internal/outbox"
+	"niche/internal/reading"
 	"niche/internal/store"
+	"niche/internal/words"
+	"niche/internal/work"
 )
+
+// Choosing asks for what a calendar is for.
+type Choosing struct {
+	IDPath
+	Over
+	Copies string `query:"copies" enum:"keep,remove" doc:"What becomes of copies of visits ahead in a calendar that no longer gets bookings."`
+	Body   Choice
+}
+
+// Unlinking asks for the end of a link.
+type Unlinking struct {
+	IDPath
+	Copies string `query:"copies" enum:"remove,leave" doc:"What becomes of copies of visits ahead in its calendars."`
+}
+
+// Renewing asks for a link to get a new key.
+type Renewing struct {
+	IDPath
+	Body Renewal
+}
+
+// Renewal is a new key of a link.
+type Renewal struct {
+	Password string `json:"password,omitempty" maxLength:"500" doc:"The new app password of an account."`
+	Address  string `json:"address,omitempty" maxLength:"2000" doc:"The new address of a published calendar."`
+}
+
+// Links is what administrators and staff members do with links alike. Whose a link may
+// be, they find out before.
+type Links struct {
+	DB     *store.DB
+	Links  *link.Links
+	Runner *work.Runner
+	Hub    *live.Hub
+	Log    *slog.Logger
+	Now    func() time.Time
+}
 
 // Link is a staff member's connection to one outside account or feed.
 type Link struct {
-	ID        store.ID   `json:"id"`
-	Kind      string     `json:"kind" enum:"account,feed"`
-	Host      string     `json:"host"`
-	Username  string     `json:"username" doc:"Empty for a feed."`
-	CreatedAt string     `json:"createdAt" format:"date-time"`
-	Calendars []Calendar `json:"calendars"`
+	ID        store.ID     `json:"id"`
+	Kind      string       `json:"kind" enum:"account,feed"`
+	Host      string       `json:"host" doc:"What its host is called."`
+	At        string       `json:"at" doc:"The host itself."`
+	Username  string       `json:"username" doc:"Empty for a feed."`
+	CreatedAt span.Instant `json:"createdAt" format:"date-time"`
+	Error     string       `json:"error" doc:"Why its calendars could not be listed the last time, in plain words, or empty."`
+	Closing   bool         `json:"closing" doc:"It is being taken away, and goes once its copies are gone."`
+	Left      int          `json:"left" doc:"How many copies are still to be removed, of one that is closing."`
+	Calendars []Calendar   `json:"calendars"`
 }
 
 // Calendar is one calendar inside a link.
 type Calendar struct {
 	Choice
 	ID       store.ID `json:"id"`
+	Version  int64    `json:"version"`
 	Name     string   `json:"name"`
 	Colour   string   `json:"colour" doc:"As the host states it, #rrggbb, or empty."`
 	CanWrite bool     `json:"canWrite"`
@@ -35,8 +81,10 @@ type Calendar struct {
 	Error    string   `json:"error" doc:"In plain words, or empty."`
 	ReadAgo  int      `json:"readAgo" doc:"Seconds since it was last read, or -1."`
 	NextIn   int      `json:"nextIn" doc:"Seconds until it is read again."`
+	Resting  bool     `json:"resting" doc:"Its host did not answer and is left alone until then."`
 	Events   int      `json:"events" doc:"Events that are known of."`
 	Ahead    int      `json:"ahead" doc:"Busy spans that lie ahead."`
+	Copies   int      `json:"copies" doc:"Copies in it of visits that lie ahead."`
 	Skipped  int      `json:"skipped" doc:"Events that could not be read."`
 	Unread   []Unread `json:"unread" doc:"The first of them, by date."`
 }
@@ -50,9 +98,10 @@ type Unread struct {
 // NewLink is a CalDAV account or a feed to be linked.
 type NewLink struct {
 	Kind     string `json:"kind,omitempty" enum:"account,feed" default:"account"`
-	Address  string `json:"address" minLength:"1" maxLength:"2000" doc:"The host or CalDAV address, or the iCalendar address of a feed."`
+	Address  string `json:"address,omitempty" maxLength:"2000" doc:"The host or CalDAV address of an account, which is found by its mail address when it is left out; or the iCalendar address of a feed."`
 	Username string `json:"username,omitempty" maxLength:"254" doc:"Of an account."`
 	Password string `json:"password,omitempty" maxLength:"500" doc:"The app password of an account."`
+	Agreed   string `json:"agreed,omitempty" maxLength:"300" doc:"The host to which the search has led, if it lies in another domain than the mail address and is right."`
 }
 
 // Choice is what a calendar is for, and how its events count.
@@ -65,150 +114,285 @@ type Choice struct {
 	AllDayFree    bool `json:"allDayFree" required:"false" doc:"Its all-day events take no time."`
 }
 
-func (s *server) registerLinks(a huma.API) {
-	huma.Register(a, get("/api/staff/{id}/links", "listLinks", "A staff member's links"), s.listLinks)
-	huma.Register(a, post("/api/staff/{id}/links", "addLink", "Link a calendar account", http.StatusCreated), s.addLink)
-	huma.Register(a, put("/api/calendars/{id}", "chooseCalendar", "Choose what a calendar is for"), s.chooseCalendar)
-}
-
-func (s *server) listLinks(ctx context.Context, in *IDPath) (*body[list[Link]], error) {
-	if _, err := s.member(ctx, in.ID); err != nil {
-		return nil, err
-	}
-	links, err := s.linksOf(ctx, in.ID)
-	return answer(list[Link]{Items: links}, err)
-}
-
-// linksOf returns the links of a staff member; nobody has so many that the list
-// must be cut.
-func (s *server) linksOf(ctx context.Context, staff store.ID) ([]Link, error) {
-	db := s.DB.Read(ctx)
-	var rows []store.Link
-	if err := db.Where("staff_id = ?", staff).Order("id").Limit(pageSize).Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	now := span.At(s.Now())
-	out := make([]Link, len(rows))
-	at := make(map[store.ID]*Link, len(rows))
-	ids := make([]store.ID, len(rows))
-	for i, r := range rows {
-		out[i] = Link{ID: r.ID, Kind: string(r.Kind), Host: link.HostOf(r), Username: r.Username, CreatedAt: r.CreatedAt.String(), Calendars: []Calendar{}}
-		ids[i], at[r.ID] = r.ID, &out[i]
-	}
-	var calendars []struct {
-		store.Calendar
-		Events, Ahead int
-	}
-	err := db.Raw(`SELECT c.*, (SELECT COUNT(*) FROM objects o WHERE o.calendar_id = c.id AND o.href <> ?) AS events,
-			(SELECT COUNT(*) FROM busy_spans s WHERE s.calendar_id = c.id AND s."end" > ? AND `+schedule.Counts+`) AS ahead
-		FROM calendars c WHERE c.link_id IN ? ORDER BY c.can_write DESC, c.name, c.id`, store.UnreadHref, now, ids).Scan(&calendars).Error
-	if err != nil {
-		return nil, err
-	}
-	for _, c := range calendars {
-		v := renderCalendar(c.Calendar, now)
-		v.Events, v.Ahead = c.Events, c.Ahead
-		if c.Skipped > 0 {
-			var unread []store.Unread
-			if err := db.Where("calendar_id = ?", c.ID).Order("date DESC, reason").Limit(maxUnread).Find(&unread).Error; err != nil {
-				return nil, err
-			}
-			for _, u := range unread {
-				v.Unread = append(v.Unread, Unread{u.Date, u.Reason})
-			}
+// Of returns the links of a staff member.
+func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) {
+	out = []Link{}
+	err = s.DB.View(ctx, func(tx store.Tx) error {
+		rows, err := tx.LinksOf(staff)
+		if err != nil {
+			return err
 		}
-		at[c.LinkID].Calendars = append(at[c.LinkID].Calendars, v)
-	}
-	return out, nil
+		now := span.At(s.Now())
+		at := make(map[store.ID]int, len(rows))
+		ids := make([]store.ID, len(rows))
+		for i, r := range rows {
+			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
+			if out[i].Host, err = tx.HostNamed(r.Host); err != nil {
+				return err
+			}
+			ids[i], at[r.ID] = r.ID, i
+		}
+		calendars, err := tx.CalendarRows(ids, now)
+		if err != nil {
+			return err
+		}
+		for _, c := range calendars {
+			l := &out[at[c.LinkID]]
+			v, err := s.calendar(tx, c, l.At, now)
+			if err != nil {
+				return err
+			}
+			l.Calendars, l.Left = append(l.Calendars, v), l.Left+c.Unfinished
+		}
+		return nil
+	})
+	return out, err
 }
 
 // maxUnread is how many events that could not be read are told of one by one.
 const maxUnread = 20
 
-// lateAfter is how old what is known of a calendar may be, in seconds, beyond
-// what its host asks for.
-const lateAfter = 30 * 60
-
-func renderCalendar(c store.Calendar, now span.Instant) Calendar {
-	ago, state := -1, c.State
-	if c.ReadAt != 0 {
-		ago = int(max(0, now-c.ReadAt))
-		if state == store.Fresh && ago > lateAfter+60*int(c.Refresh) {
-			state = store.Late
-		}
-	}
-	return Calendar{ID: c.ID, Name: c.Name, Colour: c.Colour, CanWrite: c.CanWrite, State: string(state), Error: c.Error, ReadAgo: ago,
-		NextIn: int(max(0, c.NextAt-now)), Skipped: c.Skipped, Unread: []Unread{},
+// calendar renders a calendar.
+func (s *Links) calendar(tx store.Tx, c store.CalendarRow, host string, now span.Instant) (Calendar, error) {
+	v := Calendar{ID: c.ID, Name: c.Name, Colour: c.Colour, CanWrite: c.CanWrite, State: string(reading.StateOf(c.Calendar, now)), Error: c.Error, ReadAgo: -1,
+		NextIn: int(max(0, c.NextAt-now)), Events: c.Events, Ahead: c.Ahead, Copies: c.Copies, Skipped: c.Skipped, Unread: []Unread{},
 		Choice: Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings, PadBefore: int(c.PadBefore), PadAfter: int(c.PadAfter),
 			TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree}}
-}
-
-func (s *server) addLink(ctx context.Context, in *struct {
-	IDPath
-	Body NewLink
-}) (*body[Link], error) {
-	if _, err := s.member(ctx, in.ID); err != nil {
-		return nil, err
+	if c.ReadAt != 0 {
+		v.ReadAgo = int(max(0, now-c.ReadAt))
 	}
-	row, f, err := s.makeLink(ctx, in.ID, in.Body)
-	if err != nil {
-		if _, told := errors.AsType[*Problem](err); told {
-			return nil, err
+	if rest := s.Runner.Hosts.Rest(host); !rest.IsZero() {
+		v.NextIn, v.Resting = max(v.NextIn, int(rest.Sub(s.Now())/time.Second)+1), true
+	}
+	var err error
+	if v.Version, err = tx.Version(store.CalendarChoice(c.ID)); err != nil {
+		return v, err
+	}
+	if c.Skipped > 0 {
+		unread, err := tx.UnreadOf(c.ID, maxUnread)
+		if err != nil {
+			return v, err
 		}
-		s.Log.Info("linking an account", "staff", in.ID, "error", err)
-		if f.Field == "" {
-			return nil, newProblem(http.StatusBadGateway, f.Text)
-		}
-		return nil, wrong(f.Field, f.Text)
-	}
-	s.Engine.Wake()
-	s.Hub.Tell(live.Calendars)
-	links, err := s.linksOf(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, l := range links {
-		if l.ID == row.ID {
-			return answer(l, nil)
+		for _, u := range unread {
+			v.Unread = append(v.Unread, Unread{u.Date, u.Reason})
 		}
 	}
-	return nil, errors.New("the new link is not there")
+	return v, nil
 }
 
 // makeLink makes the link that was asked for, or says what keeps it from being
 // made.
-func (s *server) makeLink(ctx context.Context, staff store.ID, l NewLink) (store.Link, link.Fault, error) {
+func (s *Links) make(ctx context.Context, staff store.ID, l NewLink) (store.Link, words.Fault, error) {
 	if l.Kind == string(store.FeedLink) {
 		row, err := s.Links.AddFeed(ctx, staff, l.Address)
-		return row, link.FeedWords(err), err
+		return row, words.OfFeed(err), err
 	}
-	p := newProblem(http.StatusUnprocessableEntity, "Something is missing.")
+	p := NewProblem(http.StatusUnprocessableEntity, "Something is missing.")
 	if l.Username == "" {
-		p.Errors = append(p.Errors, FieldError{"username", "Give the user name of the account."})
+		p.Errors = append(p.Errors, FieldError{Field: "username", Message: "Give the user name of the account."})
 	}
 	if l.Password == "" {
-		p.Errors = append(p.Errors, FieldError{"password", "Give an app password for the account."})
+		p.Errors = append(p.Errors, FieldError{Field: "password", Message: "Give an app password for the account."})
 	}
 	if len(p.Errors) > 0 {
-		return store.Link{}, link.Fault{}, p
+		return store.Link{}, words.Fault{}, p
+	}
+	if l.Address == "" {
+		return s.find(ctx, staff, l)
 	}
 	row, err := s.Links.Add(ctx, staff, l.Address, l.Username, l.Password)
-	return row, link.Words(err), err
+	fault := words.Of(err)
+	if !strings.Contains(l.Address, "://") {
+		fault = fault.Guessed(link.Whole(l.Address))
+	}
+	return row, fault, err
 }
 
-func (s *server) chooseCalendar(ctx context.Context, in *struct {
-	IDPath
-	Body Choice
-}) (*body[Calendar], error) {
-	c, err := s.Links.Choose(ctx, in.ID, link.Choice{Blocks: in.Body.Blocks, GetsBookings: in.Body.GetsBookings,
-		PadBefore: span.Minutes(in.Body.PadBefore), PadAfter: span.Minutes(in.Body.PadAfter), TentativeFree: in.Body.TentativeFree, AllDayFree: in.Body.AllDayFree})
-	if errors.Is(err, link.ErrReadOnly) {
-		return nil, wrong("getsBookings", "This calendar can only be read, so it cannot get bookings.")
+// find makes the link of a mail address whose host is not said.
+func (s *Links) find(ctx context.Context, staff store.ID, l NewLink) (store.Link, words.Fault, error) {
+	if !strings.Contains(l.Username, "@") {
+		return store.Link{}, words.Fault{}, Wrong("address", "Give the host or CalDAV address; or a mail address as the user, by which it is looked for.")
 	}
+	row, err := s.Links.Find(ctx, staff, l.Username, l.Password, l.Agreed)
+	var elsewhere link.Elsewhere
+	switch {
+	case errors.As(err, &elsewhere):
+		p := NewProblem(http.StatusConflict, "This mail address has its calendars at "+elsewhere.Host+", says the DNS. If that is the host, the app password is sent there.")
+		p.Host = elsewhere.Host
+		return row, words.Fault{}, p
+	case errors.Is(err, link.ErrNotLocated):
+		return row, words.Fault{}, Wrong("address", "The calendar host of this mail address could not be found. Give its host or CalDAV address.")
+	}
+	return row, words.Of(err), err
+}
+
+// asksForCopies turns the question what becomes of copies into an answer, and passes
+// other errors on.
+func asksForCopies(err error, detail string) error {
+	var ahead link.CopiesAhead
+	if !errors.As(err, &ahead) {
+		return err
+	}
+	p := NewProblem(http.StatusConflict, detail)
+	p.Copies = ahead.Count
+	return p
+}
+
+// Calendar returns a calendar; ErrNotFound where there is none.
+func (s *Links) Calendar(ctx context.Context, id store.ID) (out Calendar, err error) {
+	err = s.DB.View(ctx, func(tx store.Tx) error {
+		c, err := tx.Calendar(id)
+		if err != nil {
+			return err
+		}
+		l, err := tx.Link(c.LinkID)
+		if err != nil {
+			return err
+		}
+		rows, err := tx.CalendarRows([]store.ID{c.LinkID}, span.At(s.Now()))
+		if err != nil {
+			return err
+		}
+		for _, r := range rows {
+			if r.ID == id {
+				out, err = s.calendar(tx, r, l.Host, span.At(s.Now()))
+			}
+		}
+		return err
+	})
+	return out, err
+}
+
+// Add links what was asked for to a staff member.
+func (s *Links) Add(ctx context.Context, staff store.ID, l NewLink) (Link, error) {
+	row, f, err := s.make(ctx, staff, l)
 	if err != nil {
-		return nil, found(err, "calendar")
+		if _, told := errors.AsType[*Problem](err); told {
+			return Link{}, err
+		}
+		s.Log.Info("linking an account", "staff", staff, "error", err)
+		if f.Field == "" {
+			return Link{}, NewProblem(http.StatusBadGateway, f.Text)
+		}
+		return Link{}, Wrong(f.Field, f.Text)
 	}
-	s.Engine.Wake()
+	s.Runner.Wake()
 	s.Hub.Tell(live.Calendars)
-	return answer(renderCalendar(c, span.At(s.Now())), nil)
+	links, err := s.Of(ctx, staff)
+	if err != nil {
+		return Link{}, err
+	}
+	for _, l := range links {
+		if l.ID == row.ID {
+			return l, nil
+		}
+	}
+	return Link{}, errors.New("the new link is not there")
+}
+
+// Renew gives a link a new key.
+func (s *Links) Renew(ctx context.Context, id store.ID, r Renewal) (Link, error) {
+	l, err := s.DB.Read(ctx).Link(id)
+	if err != nil {
+		return Link{}, Found(err, "link")
+	}
+	isFeed := l.Kind == store.FeedLink
+	key, field, ask, says := r.Password, "password", "Give a new app password for the account.", words.Of
+	if isFeed {
+		key, field, ask, says = r.Address, "address", "Give the new address of the calendar.", words.OfFeed
+	}
+	if key == "" {
+		return Link{}, Wrong(field, ask)
+	}
+	if _, err := s.Links.Renew(ctx, id, key); err != nil {
+		s.Log.Info("renewing a link", "link", id, "error", err)
+		if errors.Is(err, link.ErrOtherAccount) {
+			return Link{}, Wrong(field, "The host answers as another account. Link that one as a new link.")
+		}
+		if store.IsMissing(err) {
+			return Link{}, Found(err, "link")
+		}
+		f := says(err)
+		if f.Field != field {
+			return Link{}, NewProblem(http.StatusBadGateway, f.Text)
+		}
+		return Link{}, Wrong(f.Field, f.Text)
+	}
+	s.changed()
+	links, err := s.Of(ctx, l.StaffID)
+	if err != nil {
+		return Link{}, err
+	}
+	for _, l := range links {
+		if l.ID == id {
+			return l, nil
+		}
+	}
+	return Link{}, Found(store.ErrNotFound, "link")
+}
+
+// Choose keeps what a calendar is for. Copies says what becomes of those of visits ahead
+// in one that no longer gets bookings.
+func (s *Links) Choose(ctx context.Context, id store.ID, over Over, copies string, c Choice) (Calendar, error) {
+	expected, err := over.Expected(store.CalendarChoice(id))
+	if err != nil {
+		return Calendar{}, err
+	}
+	_, _, err = s.Links.Choose(ctx, id, *expected, link.Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings,
+		PadBefore: span.Minutes(c.PadBefore), PadAfter: span.Minutes(c.PadAfter), TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree},
+		outbox.Ending(copies))
+	if errors.Is(err, link.ErrReadOnly) {
+		return Calendar{}, Wrong("getsBookings", "This calendar can only be read, so it cannot get bookings.")
+	}
+	current := func() (Calendar, error) { return s.Calendar(ctx, id) }
+	if err != nil {
+		err = asksForCopies(err, "Copies of visits ahead lie in this calendar. Say what becomes of them.")
+		return Calendar{}, Found(Stale(err, current, func(c Calendar) int64 { return c.Version }), "calendar")
+	}
+	s.changed()
+	return current()
+}
+
+// Remove takes a link away. Copies says what becomes of those of visits ahead in its
+// calendars.
+func (s *Links) Remove(ctx context.Context, id store.ID, copies string) error {
+	if err := s.Links.Remove(ctx, id, outbox.Ending(copies)); err != nil {
+		return Found(asksForCopies(err, "Copies of visits ahead lie in calendars of this link. Say what becomes of them."), "link")
+	}
+	s.changed()
+	return nil
+}
+
+func (s *Links) changed() {
+	s.Runner.Wake()
+	s.Hub.Tell(live.Calendars)
+	s.Hub.Tell(live.Bookings)
+}
+
+// HostFields is what can be said of a calendar host.
+type HostFields struct {
+	Name    string   `json:"name" minLength:"1" maxLength:"60" doc:"What people call it."`
+	Address string   `json:"address" minLength:"1" maxLength:"500" doc:"The host or CalDAV address at which its accounts are looked for."`
+	Domains []string `json:"domains" maxItems:"30" doc:"Of the mail addresses that it serves."`
+}
+
+// FieldsOfHost returns what is said of a calendar host.
+func FieldsOfHost(h store.Host) HostFields {
+	return HostFields{h.Name, h.Address, append([]string{}, h.Domains...)}
+}
+
+// NamedHost is a calendar host that somebody who links need not know the address of.
+type NamedHost struct {
+	ID store.ID `json:"id"`
+	HostFields
+}
+
+// NamedHosts returns the calendar hosts that are known by a name.
+func NamedHosts(tx store.Tx) ([]NamedHost, error) {
+	rows, err := tx.Hosts()
+	out := []NamedHost{}
+	for _, h := range rows {
+		out = append(out, NamedHost{h.ID, FieldsOfHost(h)})
+	}
+	return out, err
 }

@@ -5,50 +5,55 @@
 // database refuses when another claim holds any of it. Then comes the last look
 // into the calendars that block the staff, and only then the confirmation,
 // together with the copies to be written. A program that dies in between leaves
-// a held booking, which is swept away.
+// a held booking, which is swept away. It is the only package that changes the
+// statuses of bookings.
 package booking
 
 import (
-	"cmp"
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"encoding/base64"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"slices"
+	"sync"
 	"time"
-
-	"golang.org/x/sync/errgroup"
-	"gorm.io/gorm"
 
 	"niche/core/offer"
 	"niche/core/span"
 	"niche/internal/clash"
 	"niche/internal/live"
-	"niche/internal/schedule"
+	"niche/internal/outbox"
+	"niche/internal/secret"
 	"niche/internal/store"
-	"niche/internal/sync"
 )
 
 // lookFor is how long the last look may take.
 const lookFor = 2500 * time.Millisecond
 
-// heldFor is how long a booking can be held before it counts as left behind by
-// a program that died.
-const heldFor span.Minutes = 1
+// Settings of the bookings.
+type Settings struct {
+	DB   *store.DB
+	Look func(ctx context.Context, staff store.ID) (allRead bool, err error) // the last look
+	Hub  *live.Hub
+	Now  func() time.Time
+	Wake func()                  // makes due work be looked for
+	Seal func(key string) string // makes the token of a request with a key, the same each time
+}
 
 // Bookings takes, moves and cancels bookings.
 type Bookings struct {
-	DB     *store.DB
-	Engine *sync.Engine
-	Hub    *live.Hub
-	Now    func() time.Time
+	Settings
+	mu       sync.Mutex
+	underway map[store.ID]int         // how many requests are busy with a held booking
+	keys     map[string]chan struct{} // keys of requests that are being answered
+}
+
+// New returns the bookings in a database.
+func New(s Settings) *Bookings {
+	return &Bookings{Settings: s, underway: map[store.ID]int{}, keys: map[string]chan struct{}{}}
 }
 
 // Request asks for a booking.
 type Request struct {
+	Key        string // by which the same request is known again; empty for none
 	Service    store.ID
 	Start      span.Instant
 	Length     span.Minutes // one of the service's; 0 for its first
@@ -57,10 +62,17 @@ type Request struct {
 	ClientName string
 	ClientMail string
 	ClientZone string
+	Origin     string // the network that asks
+	MostAhead  int    // how many bookings ahead the mail address may have with this one; 0 for any number
+}
+
+// hash returns what is the same for two requests that ask for the same.
+func (r Request) hash() string {
+	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone))
 }
 
 // Taken is a booking that was taken, with the token that manages it. The token
-// is told once and not kept.
+// is told once and not kept; only the same request with the same key is told it again.
 type Taken struct {
 	Booking store.Booking
 	Token   string
@@ -78,201 +90,194 @@ func (n *NotOffered) Error() string { return fmt.Sprintf("the start is not offer
 
 // Reasons that are not rules of the core.
 const (
-	unreached offer.Code = "calendar-not-reached" // and the service wants no booking then
-	paused    offer.Code = "paused"
+	CodeUnreached offer.Code = "calendar-not-reached" // and the service wants no booking then
+	CodePaused    offer.Code = "paused"
 )
 
+// ErrKeyUsed says that the key of a request was used for another one.
+var ErrKeyUsed = errors.New("this key was used for another request")
+
+// ErrManyAhead says that a mail address has as many bookings ahead as it may.
+var ErrManyAhead = errors.New("this mail address has as many bookings ahead as it may")
+
+// Answered reports whether a request with a key has been answered by a booking.
+func (b *Bookings) Answered(ctx context.Context, key string) bool {
+	if key == "" {
+		return false
+	}
+	_, err := b.DB.Read(ctx).BookingByKey(keyHash(key))
+	return err == nil
+}
+
+// keyHash returns what is kept of the key of a request.
+func keyHash(key string) string { return secret.Hash("key " + key) }
+
 // Take takes a booking. The error is a *NotOffered when the start cannot be
-// booked.
+// booked. A request with a key that was answered before gets the same booking again.
 func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
-	t := Taken{Token: newToken()}
-	held, err := b.secure(ctx, r, store.Booking{}, HashToken(t.Token), func(tx *gorm.DB, h hold, status store.BookingStatus) error {
-		res := tx.Model(&store.Booking{}).Where("id = ? AND status = ?", h.booking.ID, store.Held).Update("status", status)
-		if res.Error != nil || res.RowsAffected == 0 {
-			return cmp.Or(res.Error, errors.New("the held booking was swept away"))
+	t := Taken{Token: secret.New()}
+	draft := store.Booking{RequestHash: r.hash()}
+	if r.Key != "" {
+		release, err := b.alone(ctx, r.Key)
+		if err != nil {
+			return t, err
 		}
-		if status == store.Pending {
-			return nil
+		defer release()
+		t.Token, draft.KeyHash = b.Seal(r.Key), keyHash(r.Key)
+		known, err := b.DB.Read(ctx).BookingByKey(draft.KeyHash)
+		switch {
+		case err == nil && known.RequestHash != draft.RequestHash:
+			return t, ErrKeyUsed
+		case err == nil:
+			t.Booking = known
+			return t, nil
+		case !store.IsMissing(err):
+			return t, fmt.Errorf("looking for an earlier answer: %w", err)
 		}
-		return queueCopies(tx, h.visit.ID, span.At(b.Now()))
+	}
+	draft.TokenHash = secret.Hash(t.Token)
+	var err error
+	t.Booking, err = b.secure(ctx, r, store.Booking{}, draft, func(tx store.Tx, h hold, status store.BookingStatus) (store.ID, error) {
+		held, err := tx.Booking(h.booking.ID)
+		if store.IsMissing(err) || err == nil && held.Status != store.Held {
+			return 0, errors.New("the held booking was swept away")
+		}
+		if err != nil {
+			return 0, err
+		}
+		held.Status = status
+		if err := tx.SaveBooking(held); err != nil {
+			return 0, err
+		}
+		if err := note(tx, span.At(b.Now()), "took", held, nil, says(h.visit, held)); err != nil {
+			return 0, err
+		}
+		return held.ID, settled(tx, held.VisitID, span.At(b.Now()))
 	})
-	t.Booking = held
 	return t, err
 }
 
-// secure holds what a request asks for, takes the last look, and settles it by
-// a function that runs in the transaction of the confirmation. A booking that is
-// to be moved does not stand in its own way.
-func (b *Bookings) secure(ctx context.Context, r Request, moved store.Booking, tokenHash string,
-	settle func(*gorm.DB, hold, store.BookingStatus) error) (store.Booking, error) {
+// alone waits until no other request with the same key is being answered.
+func (b *Bookings) alone(ctx context.Context, key string) (release func(), err error) {
 	for {
-		h, reasons, err := b.hold(ctx, r, moved, tokenHash)
-		if err != nil {
-			return store.Booking{}, err
+		b.mu.Lock()
+		busy, ok := b.keys[key]
+		if !ok {
+			done := make(chan struct{})
+			b.keys[key] = done
+			b.mu.Unlock()
+			return func() {
+				b.mu.Lock()
+				defer b.mu.Unlock()
+				delete(b.keys, key)
+				close(done)
+			}, nil
 		}
-		if reasons != nil {
-			return store.Booking{}, b.notOffered(ctx, r, moved, reasons)
+		b.mu.Unlock()
+		select {
+		case <-busy:
+		case <-ctx.Done():
+			return nil, ctx.Err()
 		}
-		allRead := b.lastLook(ctx, h.staff)
-		if ctx.Err() == nil {
-			reasons, err = b.confirm(ctx, &h, allRead, settle)
-		}
-		if err = cmp.Or(ctx.Err(), err); err != nil || reasons != nil {
-			err = errors.Join(err, b.drop(context.WithoutCancel(ctx), h.booking.ID))
-		}
-		if err != nil {
-			return store.Booking{}, fmt.Errorf("booking %s: %w", r.Start, err)
-		}
-		b.Hub.Tell(live.Bookings)
-		if reasons == nil {
-			b.Engine.Wake()
-			return h.booking, nil
-		}
-		if reasons[0] == unreached || r.Staff != 0 || h.service.Staffing == string(offer.AllOfThem) {
-			return store.Booking{}, b.notOffered(ctx, r, moved, reasons)
-		}
-		// The last look found somebody busy, which is known now, so the next round
-		// picks somebody else or finds nobody.
 	}
 }
 
-// lastLook reads the calendars that block the staff once more, all at the same
-// time, and reports whether all could be read.
-func (b *Bookings) lastLook(ctx context.Context, staff []store.ID) bool {
-	ctx, cancel := context.WithTimeout(ctx, lookFor)
-	defer cancel()
-	var all errgroup.Group
-	for _, id := range staff {
-		all.Go(func() error { return b.Engine.LastLook(ctx, id) })
-	}
-	return all.Wait() == nil
-}
-
-// confirm settles a hold, unless the last look gave reasons not to.
-func (b *Bookings) confirm(ctx context.Context, h *hold, allRead bool, settle func(*gorm.DB, hold, store.BookingStatus) error) (reasons []offer.Code, err error) {
-	err = b.DB.Write(ctx, func(tx *gorm.DB) error {
-		occupied := h.visit.Occupied()
-		busy, err := schedule.Busy(tx, h.staff, occupied)
-		if err != nil {
-			return err
-		}
-		for _, calendars := range busy {
-			for _, c := range calendars {
-				if c.Blocks(occupied) {
-					reasons = []offer.Code{"busy"}
-					return nil
-				}
-			}
-		}
-		status := store.Confirmed
-		if !allRead && h.service.Unreachable != store.TakeIt {
-			// What is confirmed does not become a question by being moved.
-			if h.service.Unreachable == store.RefuseIt || h.moving {
-				reasons = []offer.Code{unreached}
-				return nil
-			}
-			status = store.Pending
-		}
-		h.booking.Status = status
-		return settle(tx, *h, status)
-	})
-	if errors.Is(err, store.ErrOverlap) {
-		// Somebody joined the visit that was to be moved away, so its time is not free.
-		return []offer.Code{"booked"}, nil
-	}
-	return reasons, err
-}
-
-// queueCopies puts a visit's copies into the outbox: one for each calendar that
-// gets its staff's bookings, written anew where there is one already. Copies in
-// other calendars are to go.
-func queueCopies(tx *gorm.DB, visit store.ID, now span.Instant) error {
-	err := tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
-		WHERE visit_id = ? AND wanted = 1 AND calendar_id NOT IN (SELECT c.id FROM visit_staff vs
-			JOIN links l ON l.staff_id = vs.staff_id JOIN calendars c ON c.link_id = l.id WHERE vs.visit_id = copies.visit_id)`, now, visit).Error
-	if err != nil {
-		return err
-	}
-	err = tx.Exec(`INSERT INTO copies (visit_id, calendar_id, href, wanted, state, next_at)
-		SELECT v.id, c.id, c.href || v.uid || '.ics', 1, 'waiting', ? FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id
-		JOIN links l ON l.staff_id = vs.staff_id JOIN calendars c ON c.link_id = l.id AND c.gets_bookings = 1
-		WHERE v.id = ?
-		ON CONFLICT (visit_id, calendar_id) DO UPDATE SET wanted = 1, state = 'waiting', error = '', attempts = 0,
-			next_at = excluded.next_at, sequence = copies.sequence + 1`, now, visit).Error
-	if err != nil {
+// settled brings along what follows from a change of a visit's bookings: its copies,
+// and what clashes with it.
+func settled(tx store.Tx, visit store.ID, now span.Instant) error {
+	if err := outbox.Want(tx, visit, now); err != nil {
 		return err
 	}
 	return clash.OfVisit(tx, visit, now)
 }
 
 // release lets go of a visit that nobody is booked on any more: its time is free
-// at once, and its copies are to go. A visit that somebody still is on has its
-// copies written anew.
-func release(tx *gorm.DB, visit store.ID, now span.Instant) error {
-	var active, confirmed int64
-	on := tx.Model(&store.Booking{}).Where("visit_id = ? AND status <> ?", visit, store.Cancelled)
-	if err := on.Count(&active).Error; err != nil {
-		return err
-	}
-	if err := tx.Model(&store.Booking{}).Where("visit_id = ? AND status = ?", visit, store.Confirmed).Count(&confirmed).Error; err != nil {
-		return err
-	}
-	if confirmed > 0 {
-		return queueCopies(tx, visit, now)
-	}
-	if active == 0 {
-		if err := tx.Exec("DELETE FROM claims WHERE visit_id = ?", visit).Error; err != nil {
-			return err
-		}
-	}
-	err := tx.Exec(`UPDATE copies SET wanted = 0, state = 'waiting', error = '', attempts = 0, next_at = ?, sequence = sequence + 1
-		WHERE visit_id = ? AND wanted = 1`, now, visit).Error
+// at once. What follows for one that somebody still is on is brought along.
+func release(tx store.Tx, visit store.ID, now span.Instant) error {
+	active, err := tx.BookingsOn(visit)
 	if err != nil {
 		return err
 	}
-	return clash.OfVisit(tx, visit, now)
+	if len(active) == 0 {
+		if err := tx.DropClaims(visit); err != nil {
+			return err
+		}
+	}
+	return settled(tx, visit, now)
 }
 
 // drop takes a held booking back, with its visit when nobody else is on it.
 func (b *Bookings) drop(ctx context.Context, held store.ID) error {
-	return b.DB.Write(ctx, func(tx *gorm.DB) error { return dropHeld(tx, "id = ?", held) })
-}
-
-// dropHeld takes the held bookings back for which a condition holds.
-func dropHeld(tx *gorm.DB, condition string, value any) error {
-	var visits []store.ID
-	held := tx.Model(&store.Booking{}).Where("status = ?", store.Held).Where(condition, value)
-	if err := held.Pluck("visit_id", &visits).Error; err != nil {
-		return err
-	}
-	if err := tx.Where("status = ?", store.Held).Where(condition, value).Delete(&store.Booking{}).Error; err != nil {
-		return err
-	}
-	for _, v := range visits {
-		err := tx.Exec("DELETE FROM visits WHERE id = ? AND NOT EXISTS (SELECT 1 FROM bookings WHERE visit_id = visits.id)", v).Error
+	return b.DB.Write(ctx, func(tx store.Tx) error {
+		k, err := tx.Booking(held)
+		if store.IsMissing(err) || err == nil && k.Status != store.Held {
+			return nil
+		}
 		if err != nil {
 			return err
 		}
-		err = tx.Exec("DELETE FROM claims WHERE visit_id = ? AND NOT EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = claims.visit_id AND b.status <> 'cancelled')", v).Error
+		return dropHeld(tx, k, span.At(b.Now()))
+	})
+}
+
+// dropHeld takes a held booking back. A visit that somebody was on stays, and so does
+// one of which something is outside.
+func dropHeld(tx store.Tx, held store.Booking, now span.Instant) error {
+	if err := tx.DeleteBooking(held.ID); err != nil {
+		return err
+	}
+	if err := release(tx, held.VisitID, now); err != nil {
+		return err
+	}
+	return tx.ForgetVisit(held.VisitID)
+}
+
+// Sweep drops the held bookings that no request is busy with: those that a program
+// that died left behind, and those of requests that failed.
+func (b *Bookings) Sweep(ctx context.Context) error {
+	err := b.DB.Write(ctx, func(tx store.Tx) error {
+		held, err := tx.BookingsWith(store.Held)
 		if err != nil {
 			return err
 		}
-	}
-	return nil
-}
-
-// Sweep drops the held bookings that a program that died left behind. Called at
-// the start, before any request, it drops all.
-func (b *Bookings) Sweep(ctx context.Context, all bool) error {
-	before := span.At(b.Now()).Add(-heldFor)
-	if all {
-		before = span.At(b.Now()).Add(heldFor)
-	}
-	err := b.DB.Write(ctx, func(tx *gorm.DB) error { return dropHeld(tx, "created_at < ?", before) })
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		for _, k := range held {
+			if b.underway[k.ID] > 0 {
+				continue
+			}
+			if err := dropHeld(tx, k, span.At(b.Now())); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 	if err != nil {
 		return fmt.Errorf("sweeping held bookings: %w", err)
 	}
 	return nil
+}
+
+// busyWith notes that a request is busy with a held booking, until done is called. The
+// number of one that was dropped may be given to the next before its request has
+// ended, so requests are counted.
+func (b *Bookings) busyWith(held store.ID) (done func()) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.underway[held]++
+	return func() {
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		if b.underway[held]--; b.underway[held] == 0 {
+			delete(b.underway, held)
+		}
+	}
+}
+
+// changed tells of a change, and has what follows done.
+func (b *Bookings) changed() {
+	b.Hub.Tell(live.Bookings)
+	b.Wake()
 }
 
 // Decide settles a pending booking: it is confirmed, or cancelled.
@@ -280,101 +285,85 @@ func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
 	if !accept {
 		return b.Cancel(ctx, id)
 	}
-	err := b.DB.Write(ctx, func(tx *gorm.DB) error {
-		var k store.Booking
-		if err := tx.Where("id = ? AND status = ?", id, store.Pending).Take(&k).Error; err != nil {
+	err := b.DB.Write(ctx, func(tx store.Tx) error {
+		k, err := tx.Booking(id)
+		if err != nil {
 			return err
 		}
-		if err := tx.Model(&k).Update("status", store.Confirmed).Error; err != nil {
+		if k.Status != store.Pending {
+			return store.ErrNotFound
+		}
+		k.Status = store.Confirmed
+		if err := tx.SaveBooking(k); err != nil {
 			return err
 		}
-		return queueCopies(tx, k.VisitID, span.At(b.Now()))
+		if err := note(tx, span.At(b.Now()), "confirmed", k, nil, nil); err != nil {
+			return err
+		}
+		return settled(tx, k.VisitID, span.At(b.Now()))
 	})
 	if err != nil {
 		return fmt.Errorf("confirming booking %d: %w", id, err)
 	}
-	b.Engine.Wake()
-	b.Hub.Tell(live.Bookings)
+	b.changed()
 	return nil
 }
 
 // Cancel cancels a booking. Cancelling twice does it once.
 func (b *Bookings) Cancel(ctx context.Context, id store.ID) error {
+	return b.CancelAll(ctx, []store.ID{id})
+}
+
+// CancelAll cancels several bookings, or when that fails none.
+func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 	now := span.At(b.Now())
-	err := b.DB.Write(ctx, func(tx *gorm.DB) error {
-		var k store.Booking
-		if err := tx.Take(&k, id).Error; err != nil {
-			return err
+	err := b.DB.Write(ctx, func(tx store.Tx) error {
+		for _, id := range ids {
+			k, err := tx.Booking(id)
+			if err != nil {
+				return err
+			}
+			if k.Status == store.Cancelled {
+				continue
+			}
+			was := k.Status
+			k.Status, k.CancelledAt = store.Cancelled, now
+			if err := tx.SaveBooking(k); err != nil {
+				return err
+			}
+			if err := note(tx, now, "cancelled", k, map[string]any{"status": was}, map[string]any{"status": k.Status}); err != nil {
+				return err
+			}
+			if err := release(tx, k.VisitID, now); err != nil {
+				return err
+			}
 		}
-		if k.Status == store.Cancelled {
-			return nil
-		}
-		if err := tx.Model(&k).Updates(map[string]any{"status": store.Cancelled, "cancelled_at": now}).Error; err != nil {
-			return err
-		}
-		return release(tx, k.VisitID, now)
+		return nil
 	})
 	if err != nil {
-		return fmt.Errorf("cancelling booking %d: %w", id, err)
+		return fmt.Errorf("cancelling bookings %d: %w", ids, err)
 	}
-	b.Engine.Wake()
-	b.Hub.Tell(live.Bookings)
+	b.changed()
 	return nil
 }
 
-// nearby is how many starts are named when one cannot be booked.
-const nearby = 4
-
-// notOffered finds the nearest starts that are still offered.
-func (b *Bookings) notOffered(ctx context.Context, r Request, moved store.Booking, reasons []offer.Code) error {
-	no := &NotOffered{Reasons: reasons}
-	if reasons[0] == paused {
-		return no
-	}
-	db := b.DB.Read(ctx)
-	zone, err := schedule.Zone(db)
-	if err != nil {
-		return err
-	}
-	day := zone.DateAt(r.Start)
-	a, err := ask(db, r, moved, span.At(b.Now()))
-	if err != nil {
-		return err
-	}
-	a.From, a.To = day-3, day+10
-	q, err := schedule.Question(db, a)
-	if err != nil {
-		return err
-	}
-	offers := q.Answer().Offers()
-	away := func(o offer.Offer) span.Instant { return max(o.At-r.Start, r.Start-o.At) }
-	slices.SortStableFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(away(a), away(b)) })
-	offers = offers[:min(nearby, len(offers))]
-	slices.SortFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(a.At, b.At) })
-	no.Nearest = offers
-	return no
+// note adds to the trail what was done to a booking.
+func note(tx store.Tx, now span.Instant, deed string, k store.Booking, before, after any) error {
+	return tx.Note(now, deed, "booking", k.ID, k.Reference, before, after)
 }
 
-// HashToken returns what is stored of a token.
-func HashToken(token string) string {
-	sum := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(sum[:])
+// says is what the trail keeps of a booking: when it is, and for how many.
+func says(v store.Visit, k store.Booking) any {
+	return struct {
+		Start  string              `json:"start"`
+		End    string              `json:"end"`
+		Places int                 `json:"places"`
+		Status store.BookingStatus `json:"status"`
+	}{v.Start.String(), v.End.String(), k.Places, k.Status}
 }
 
-func newToken() string {
-	var b [24]byte
-	_, _ = rand.Read(b[:]) // never fails
-	return base64.RawURLEncoding.EncodeToString(b[:])
-}
-
-// newReference returns a reference to be read out on the telephone: no letter or
-// digit in it is mistaken for another.
+// newReference returns a reference to be read out on the telephone.
 func newReference() string {
-	const letters = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
-	var b [7]byte
-	_, _ = rand.Read(b[:])
-	for i := range b {
-		b[i] = letters[int(b[i])%len(letters)]
-	}
-	return string(b[:3]) + "-" + string(b[3:])
+	c := secret.Code(7)
+	return c[:3] + "-" + c[3:]
 }

@@ -6,9 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"niche/core/offer"
+	"niche/internal/schedule"
 	"niche/internal/store"
 )
 
@@ -20,7 +19,8 @@ type choice struct {
 
 // pick picks one of those who can take a visit, who are in the service's order.
 // The same records give the same choice: nothing is left to chance.
-func pick(tx *gorm.DB, service store.Service, able []store.Staff, r Request, q offer.Question) (choice, error) {
+// All says that these are all who can, and not only the first of them.
+func pick(tx store.Tx, service store.Service, able []store.Staff, all bool, r Request, q offer.Question) (choice, error) {
 	one := func(s store.Staff, why string) (choice, error) { return choice{[]store.Staff{s}, why}, nil }
 	if r.Staff != 0 {
 		return one(able[0], "Asked for by the client.")
@@ -30,7 +30,7 @@ func pick(tx *gorm.DB, service store.Service, able []store.Staff, r Request, q o
 			return one(s, "Joins the visit that begins then already.")
 		}
 	}
-	if len(able) == 1 {
+	if len(able) == 1 && all {
 		return one(able[0], "Nobody else could take it.")
 	}
 	switch service.Pick {
@@ -42,32 +42,21 @@ func pick(tx *gorm.DB, service store.Service, able []store.Staff, r Request, q o
 		best := slices.Index(counts, slices.Min(counts))
 		return one(able[best], "Fewest visits that day: "+counted(able, counts)+".")
 	case store.PickTurn:
-		var rows []struct {
-			StaffID store.ID
-			Last    int64
+		ids := make([]store.ID, len(able))
+		for i, s := range able {
+			ids[i] = s.ID
 		}
-		err := tx.Raw(`SELECT vs.staff_id, MAX(b.id) AS last FROM bookings b JOIN visits v ON v.id = b.visit_id AND v.service_id = ?
-			JOIN visit_staff vs ON vs.visit_id = v.id WHERE b.status <> 'cancelled' GROUP BY vs.staff_id`, service.ID).Scan(&rows).Error
+		last, err := tx.LastPicked(service.ID, ids...)
 		if err != nil {
 			return choice{}, err
 		}
-		last := func(s store.Staff) int64 {
-			for _, row := range rows {
-				if row.StaffID == s.ID {
-					return row.Last
-				}
-			}
-			return 0
-		}
-		best := slices.MinFunc(able, func(a, b store.Staff) int { return cmp.Compare(last(a), last(b)) })
-		if last(best) == 0 {
+		best := slices.MinFunc(able, func(a, b store.Staff) int { return cmp.Compare(last[a.ID], last[b.ID]) })
+		if last[best.ID] == 0 {
 			return one(best, "In turn: had no visit of this service yet.")
 		}
 		return one(best, "In turn: was picked for this service longest ago.")
 	case store.PickLast:
-		var before store.ID
-		err := tx.Raw(`SELECT vs.staff_id FROM bookings b JOIN visits v ON v.id = b.visit_id JOIN visit_staff vs ON vs.visit_id = v.id
-			WHERE b.client_mail = ? AND b.status <> 'cancelled' ORDER BY v.start DESC, vs.staff_id LIMIT 1`, r.ClientMail).Scan(&before).Error
+		before, err := tx.LastWith(r.ClientMail)
 		if err != nil {
 			return choice{}, err
 		}
@@ -81,10 +70,42 @@ func pick(tx *gorm.DB, service store.Service, able []store.Staff, r Request, q o
 	return one(able[0], "First in order who is free.")
 }
 
-// hasVisit reports whether a visit of the service begins at the start already.
+// askedTogether is of how many people it is asked at once whether they can take a visit,
+// where the first who can is the one to be picked.
+const askedTogether = 40
+
+// inTurn returns those who perform a service in parts, so that whoever is to be picked is
+// in the first part in which anybody can take the visit. Where that cannot be told before
+// all have been asked, all are one part.
+func inTurn(tx store.Tx, a schedule.Asked, r Request) ([][]store.Staff, error) {
+	staff := slices.Clone(a.Staff)
+	if len(staff) <= askedTogether || a.Service.Staffing == string(offer.AllOfThem) || a.Service.Places > 1 || a.Service.Pick == store.PickFewest {
+		return [][]store.Staff{staff}, nil
+	}
+	switch a.Service.Pick {
+	case store.PickTurn:
+		last, err := tx.LastPicked(a.Service.ID)
+		if err != nil {
+			return nil, err
+		}
+		slices.SortStableFunc(staff, func(a, b store.Staff) int { return cmp.Compare(last[a.ID], last[b.ID]) })
+	case store.PickLast:
+		before, err := tx.LastWith(r.ClientMail)
+		if err != nil {
+			return nil, err
+		}
+		slices.SortStableFunc(staff, func(a, b store.Staff) int {
+			return cmp.Compare(map[bool]int{true: 0, false: 1}[a.ID == before], map[bool]int{true: 0, false: 1}[b.ID == before])
+		})
+	}
+	return slices.Collect(slices.Chunk(staff, askedTogether)), nil
+}
+
+// hasVisit reports whether a visit of the service with the length that is asked for
+// begins at the start already.
 func hasVisit(q offer.Question, staff store.ID, r Request) bool {
 	for _, b := range bookingsOf(q, staff) {
-		if b.Service == q.Service.ID && b.During.Start() == r.Start {
+		if b.Service == q.Service.ID && b.During == q.Service.Visit(r.Start) {
 			return true
 		}
 	}
@@ -92,7 +113,7 @@ func hasVisit(q offer.Question, staff store.ID, r Request) bool {
 }
 
 func bookingsOf(q offer.Question, staff store.ID) []offer.Booking {
-	i := slices.IndexFunc(q.Staff, func(s offer.Staff) bool { return s.ID == fmt.Sprint(staff) })
+	i := slices.IndexFunc(q.Staff, func(s offer.Staff) bool { return s.ID == staff.Name() })
 	return q.Staff[i].Bookings
 }
 

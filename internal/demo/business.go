@@ -5,7 +5,8 @@ import (
 	"fmt"
 
 	"niche/core/casefile"
-	"niche/internal/api"
+	"niche/core/offer"
+	"niche/internal/api/desk"
 	"niche/internal/standin"
 )
 
@@ -117,6 +118,9 @@ func Accounts() []standin.Account {
 
 // hall is the account of a hall that publishes its concerts, at which Ilse turns
 // the pages.
+// hostName is what the calendar cloud is called.
+const hostName = "Cloudlet"
+
 const hall = "stage@cedar-hall.example"
 
 var concerts = []event{{"concerts", "Quartet", 1, "19:30", "21:30", false}, {"concerts", "Matinee for schools", 4, "13:15", "14:45", false},
@@ -128,29 +132,28 @@ var late = []event{{"personal", "Boiler repair", 0, "15:45", "16:45", false}}
 
 // service is a service of the demo with the numbers of who performs it.
 type service struct {
-	api.ServiceFields
+	desk.ServiceFields
 	performers []int
 }
 
 var services = []service{
-	{usual(api.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
-		Notice: 240, WindowDays: 60, CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask"}), []int{0, 1, 2, 3}},
-	{usual(api.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
-		NoticeKind: "day", NoticeDays: 1, NoticeBy: "18:00", WindowDays: 90, Unreachable: "take"}), []int{0, 3}},
-	{usual(api.ServiceFields{Name: "Video appraisal", Place: "Online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
-		Notice: 60, WindowDays: 30, Pick: "last", Unreachable: "ask"}), []int{4, 1}},
-	{usual(api.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
-		Notice: 2880, WindowDays: 90, Needs: []string{"workshop bay"}, Pick: "turn", Unreachable: "ask"}), []int{2, 0}},
-	{usual(api.ServiceFields{Name: "Care class", Place: "At our workshop", Hue: 3, Length: 75, Step: 15, Anchor: "opening", BufferBefore: 15, BufferAfter: 15,
-		Notice: 120, WindowDays: 60, Places: 8, CapPerDay: atMost(1), Unreachable: "take"}), []int{3}},
-	{usual(api.ServiceFields{Name: "Piano moving", Place: "From your place to another", Hue: 5, Length: 180, Step: 60, BufferBefore: 30, BufferAfter: 30,
-		Notice: 4320, WindowDays: 90, Needs: []string{"van"}, Staffing: "all", Unreachable: "ask"}), []int{1, 2}},
+	{usual(desk.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
+		Notice: desk.Before(240), Window: desk.Ahead(60), CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask"}), []int{0, 1, 2, 3}},
+	{usual(desk.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
+		Notice: desk.Notice{Notice: offer.DaysBefore(1, 18*60)}, Window: desk.Ahead(90), Unreachable: "take"}), []int{0, 3}},
+	{usual(desk.ServiceFields{Name: "Video appraisal", Place: "Online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
+		Notice: desk.Before(60), Window: desk.Ahead(30), Pick: "last", Unreachable: "ask"}), []int{4, 1}},
+	{usual(desk.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
+		Notice: desk.Before(2880), Window: desk.Ahead(90), Needs: []string{"workshop bay"}, Pick: "turn", Unreachable: "ask"}), []int{2, 0}},
+	{usual(desk.ServiceFields{Name: "Care class", Place: "At our workshop", Hue: 3, Length: 75, Step: 15, Anchor: "opening", BufferBefore: 15, BufferAfter: 15,
+		Notice: desk.Before(120), Window: desk.Ahead(60), Places: 8, CapPerDay: atMost(1), Unreachable: "take"}), []int{3}},
+	{usual(desk.ServiceFields{Name: "Piano moving", Place: "From your place to another", Hue: 5, Length: 180, Step: 60, BufferBefore: 30, BufferAfter: 30,
+		Notice: desk.Before(4320), Window: desk.Ahead(90), Needs: []string{"van"}, Staffing: "all", Unreachable: "ask"}), []int{1, 2}},
 }
 
 // usual fills in what is the same for most services.
-func usual(f api.ServiceFields) api.ServiceFields {
-	f.Anchor, f.NoticeKind, f.NoticeBy = cmp.Or(f.Anchor, "clock"), cmp.Or(f.NoticeKind, "minutes"), cmp.Or(f.NoticeBy, "18:00")
-	f.WindowKind, f.Staffing, f.Pick, f.Places = "days", cmp.Or(f.Staffing, "any"), cmp.Or(f.Pick, "order"), max(1, f.Places)
+func usual(f desk.ServiceFields) desk.ServiceFields {
+	f.Anchor, f.Staffing, f.Pick, f.Places = cmp.Or(f.Anchor, "clock"), cmp.Or(f.Staffing, "any"), cmp.Or(f.Pick, "order"), max(1, f.Places)
 	f.Lengths, f.Needs = append([]int{}, f.Lengths...), append([]string{}, f.Needs...)
 	return f
 }
@@ -160,7 +163,7 @@ func atMost(n int) *int { return &n }
 // resources are the rooms and equipment of the demo, and closures the days on
 // which it is closed, by days from the Monday of the first week.
 var (
-	resources = []api.ResourceFields{{Name: "Bay by the window", Kind: "workshop bay"}, {Name: "Bay at the back", Kind: "workshop bay"}, {Name: "The van", Kind: "van"}}
+	resources = []desk.ResourceFields{{Name: "Bay by the window", Kind: "workshop bay"}, {Name: "Bay at the back", Kind: "workshop bay"}, {Name: "The van", Kind: "van"}}
 	closures  = map[int]string{19: "Stocktaking", 47: "Piano fair"}
 )
 

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/cookiejar"
+	"strings"
 	"time"
 
 	"niche/internal/api"
@@ -25,9 +26,16 @@ func NewClient(address string) *Client {
 	return &Client{address, &http.Client{Jar: jar, Timeout: time.Minute}}
 }
 
+// HTTP returns the client with the cookies of this one, for what has no shape of ours.
+func (c *Client) HTTP() *http.Client { return c.http }
+
 // Do sends a request and reads the answer into out, unless that is nil. A
 // problem is returned as an *api.Problem.
 func (c *Client) Do(ctx context.Context, method, path string, in, out any) error {
+	return c.do(ctx, method, path, "", in, out)
+}
+
+func (c *Client) do(ctx context.Context, method, path, over string, in, out any) error {
 	var body io.Reader
 	if in != nil {
 		data, err := json.Marshal(in)
@@ -41,6 +49,9 @@ func (c *Client) Do(ctx context.Context, method, path string, in, out any) error
 		return err
 	}
 	req.Header.Set("Content-Type", "application/json")
+	if over != "" {
+		req.Header.Set("If-Match", over)
+	}
 	res, err := c.http.Do(req)
 	if err != nil {
 		return err
@@ -76,6 +87,21 @@ func (c *Client) Post(ctx context.Context, path string, in, out any) error {
 // Put replaces what is at a path.
 func (c *Client) Put(ctx context.Context, path string, in, out any) error {
 	return c.Do(ctx, http.MethodPut, path, in, out)
+}
+
+// Save saves over a version of what is at a path.
+func (c *Client) Save(ctx context.Context, path string, version int64, in, out any) error {
+	return c.do(ctx, http.MethodPut, path, fmt.Sprintf("%q", fmt.Sprint(version)), in, out)
+}
+
+// Change saves over whatever version of what is at a path there is.
+func (c *Client) Change(ctx context.Context, path string, in, out any) error {
+	var now struct{ Version int64 }
+	bare, _, _ := strings.Cut(path, "?")
+	if err := c.Get(ctx, bare, &now); err != nil {
+		return err
+	}
+	return c.Save(ctx, path, now.Version, in, out)
 }
 
 // patience is how long Until waits.

@@ -16,8 +16,11 @@ import (
 	"niche/core/hours"
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
 	"niche/internal/standin"
 	"niche/internal/store"
+	"niche/internal/wall"
 )
 
 // The administrator of the demo.
@@ -39,9 +42,9 @@ func Morning(now time.Time) time.Time {
 	return z.Over(monday, monday).Starting(monday, 6*60).Time()
 }
 
-// Fill puts the demo into an empty Niche whose clock shows the morning, and the
-// personal events into the calendar host at the address, around the week of now.
-func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string, now time.Time) error {
+// Fill puts the demo into an empty Niche, which has the set-up code and whose clock
+// shows the morning, and the personal events into the calendar host at the address, around the week of now.
+func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud, host string, now time.Time) error {
 	home, err := hours.LoadZone(zone)
 	if err != nil {
 		return err
@@ -51,9 +54,12 @@ func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string,
 	if home.DateAt(span.At(now)).Weekday() == time.Saturday || home.DateAt(span.At(now)).Weekday() == time.Sunday {
 		f.monday += 7 // at a weekend the coming week is the one to look at
 	}
-	setUp := api.SetUp{Business: api.Business{Name: "Quillon Piano Care", Zone: zone}, Name: "Mara Quillon", Email: Email, Password: Password}
+	setUp := desk.SetUp{Code: code, Business: desk.Business{Name: "Quillon Piano Care", Zone: zone}, Name: "Mara Quillon", Email: Email, Password: Password}
 	if err := niche.Post(ctx, "/api/setup", setUp, nil); err != nil {
 		return fmt.Errorf("setting the demo up: %w", err)
+	}
+	if err := niche.Post(ctx, "/api/hosts", api.HostFields{Name: hostName, Address: f.host, Domains: []string{}}, nil); err != nil {
+		return fmt.Errorf("naming the calendar host: %w", err)
 	}
 	for i := range people {
 		if err := f.person(ctx, i); err != nil {
@@ -65,11 +71,11 @@ func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string,
 			return fmt.Errorf("adding %s: %w", r.Name, err)
 		}
 	}
-	var closed api.Closures
+	var closed desk.Closures
 	for day, name := range closures {
-		closed.Items = append(closed.Items, api.Closure{Date: (f.monday + hours.LocalDate(day)).String(), Name: name})
+		closed.Items = append(closed.Items, desk.Closure{Date: (f.monday + hours.LocalDate(day)).String(), Name: name})
 	}
-	if err := niche.Put(ctx, "/api/closures", closed, nil); err != nil {
+	if err := niche.Change(ctx, "/api/closures", closed, nil); err != nil {
 		return fmt.Errorf("adding closures: %w", err)
 	}
 	for _, s := range services {
@@ -80,8 +86,8 @@ func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string,
 			return fmt.Errorf("adding %s: %w", s.Name, err)
 		}
 	}
-	if err := f.settled(ctx, func(w api.Wall) bool {
-		return !slices.ContainsFunc(w.Pulse, func(p api.Pulse) bool { return p.State == "waiting" })
+	if err := f.settled(ctx, func(w wall.Wall) bool {
+		return !slices.ContainsFunc(w.Pulse, func(p wall.Pulse) bool { return p.State == "waiting" })
 	}); err != nil {
 		return fmt.Errorf("waiting for calendars to be read: %w", err)
 	}
@@ -94,12 +100,12 @@ func Fill(ctx context.Context, niche *Client, cloud *standin.Cloud, host string,
 		return fmt.Errorf("adding what comes late: %w", err)
 	}
 	clashes := false
-	return f.settled(ctx, func(w api.Wall) bool {
+	return f.settled(ctx, func(w wall.Wall) bool {
 		for _, l := range w.Lanes {
-			if slices.ContainsFunc(l.Visits, func(v api.WallVisit) bool { return v.Copy == "waiting" || v.Copy == "written" }) {
+			if slices.ContainsFunc(l.Visits, func(v wall.WallVisit) bool { return v.Copy == "waiting" || v.Copy == "written" }) {
 				return false
 			}
-			clashes = clashes || slices.ContainsFunc(l.Visits, func(v api.WallVisit) bool { return v.Clash != "" })
+			clashes = clashes || slices.ContainsFunc(l.Visits, func(v wall.WallVisit) bool { return v.Clash != "" })
 		}
 		return clashes
 	})
@@ -118,8 +124,8 @@ type filling struct {
 // person adds a staff member with hours, personal events and a link.
 func (f *filling) person(ctx context.Context, i int) error {
 	p := people[i]
-	var member api.StaffMember
-	if err := f.niche.Post(ctx, "/api/staff", api.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap}, &member); err != nil {
+	var member desk.StaffMember
+	if err := f.niche.Post(ctx, "/api/staff", desk.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap}, &member); err != nil {
 		return err
 	}
 	f.ids = append(f.ids, member.ID)
@@ -160,17 +166,17 @@ func (f *filling) hours(ctx context.Context, p person, id store.ID) error {
 		until := date(p.later.until)
 		patterns = append(patterns, casefile.Pattern{From: date(p.later.from), Until: &until, Cycle: []map[string]casefile.Day{p.later.week}})
 	}
-	if err := f.niche.Put(ctx, fmt.Sprintf("/api/staff/%d/hours", id), api.Hours{Patterns: patterns}, nil); err != nil {
+	if err := f.niche.Change(ctx, fmt.Sprintf("/api/staff/%d/hours", id), desk.Hours{Patterns: patterns}, nil); err != nil {
 		return err
 	}
-	own := api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{}}
+	own := desk.Days{OneOffs: []desk.OneOff{}, Absences: []desk.Absence{}}
 	if p.away.note != "" {
-		own.Absences = append(own.Absences, api.Absence{From: date(p.away.from), Until: date(p.away.until), Note: p.away.note})
+		own.Absences = append(own.Absences, desk.Absence{From: date(p.away.from), Until: date(p.away.until), Note: p.away.note})
 	}
 	if p.extra.note != "" {
-		own.OneOffs = append(own.OneOffs, api.OneOff{OneOff: casefile.OneOff{Date: date(p.extra.day), Spans: wallSpans(p.extra.spans)}, Note: p.extra.note})
+		own.OneOffs = append(own.OneOffs, desk.OneOff{OneOff: casefile.OneOff{Date: date(p.extra.day), Spans: wallSpans(p.extra.spans)}, Note: p.extra.note})
 	}
-	return f.niche.Put(ctx, fmt.Sprintf("/api/staff/%d/days", id), own, nil)
+	return f.niche.Change(ctx, fmt.Sprintf("/api/staff/%d/days", id), own, nil)
 }
 
 // enter puts events into calendars of an account, as its owner would.
@@ -212,7 +218,7 @@ func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account) e
 	}
 	for _, c := range l.Calendars {
 		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == "Work"}
-		if err := f.niche.Put(ctx, fmt.Sprintf("/api/calendars/%d", c.ID), choice, nil); err != nil {
+		if err := f.niche.Change(ctx, fmt.Sprintf("/api/calendars/%d", c.ID), choice, nil); err != nil {
 			return err
 		}
 	}
@@ -241,16 +247,16 @@ func (f *filling) visit(ctx context.Context, v visit) error {
 	if v.person >= 0 {
 		person = f.ids[v.person]
 	}
-	return f.niche.Post(ctx, "/api/pages/"+slug+"/bookings", api.NewBooking{Start: start.String(), Staff: person, Name: v.client,
+	return f.niche.Post(ctx, "/api/pages/"+slug+"/bookings", client.NewBooking{Start: start, Staff: person, Name: v.client,
 		Email: string(mail) + "@clients.example", Zone: zone, Clock: "24"}, nil)
 }
 
 // settled waits until the wall of every day that the demo fills shows what is
 // asked for.
-func (f *filling) settled(ctx context.Context, ok func(api.Wall) bool) error {
+func (f *filling) settled(ctx context.Context, ok func(wall.Wall) bool) error {
 	return f.niche.Until(ctx, func() (bool, error) {
 		for day := range hours.LocalDate(12) {
-			var w api.Wall
+			var w wall.Wall
 			if err := f.niche.Get(ctx, "/api/wall?date="+(f.monday+day).String(), &w); err != nil || !ok(w) {
 				return false, err
 			}

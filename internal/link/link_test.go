@@ -1,8 +1,6 @@
 package link
 
 import (
-	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -10,70 +8,115 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"niche/internal/outbound"
+	"niche/internal/store"
 )
 
 func TestSecretsOpenForTheirOwnerOnly(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "keys", "secrets.key")
-	keeper, err := OpenKeeper(path)
+	db, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	defer func() { require.NoError(t, db.Close()) }()
+	keeper, err := Unlock(t.Context(), db, path, false)
 	require.NoError(t, err)
 	info, err := os.Stat(path)
 	require.NoError(t, err)
 	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
-	again, err := OpenKeeper(path)
+	again, err := Unlock(t.Context(), db, path, false)
 	require.NoError(t, err)
-	stranger, err := OpenKeeper(filepath.Join(t.TempDir(), "other.key"))
+	stranger, err := newKeeper(make([]byte, 32))
 	require.NoError(t, err)
+	require.Equal(t, keeper.Derive("a", "b"), again.Derive("a", "b"))
+	require.NotEqual(t, keeper.Derive("a", "b"), keeper.Derive("a", "c"))
+	require.NotEqual(t, keeper.Derive("a", "b"), stranger.Derive("a", "b"))
 	rapid.Check(t, func(t *rapid.T) {
 		secret, owner := rapid.String().Draw(t, "secret"), rapid.String().Draw(t, "owner")
-		sealed := keeper.seal(secret, owner)
-		require.NotEqual(t, sealed, keeper.seal(secret, owner), "the same secret never looks the same")
-		opened, err := again.open(sealed, owner)
+		sealed := keeper.Seal(secret, owner)
+		require.NotEqual(t, sealed, keeper.Seal(secret, owner), "the same secret never looks the same")
+		opened, err := again.Open(sealed, owner)
 		require.NoError(t, err)
 		require.Equal(t, secret, opened)
-		_, err = again.open(sealed, owner+"x")
+		_, err = again.Open(sealed, owner+"x")
 		require.Error(t, err, "it belongs to its account")
-		_, err = stranger.open(sealed, owner)
+		_, err = stranger.Open(sealed, owner)
 		require.Error(t, err)
 		at := rapid.IntRange(0, len(sealed)-1).Draw(t, "at")
 		sealed[at] ^= 1
-		_, err = again.open(sealed, owner)
+		_, err = again.Open(sealed, owner)
 		require.Error(t, err, "a changed byte is noticed")
-		_, err = again.open(sealed[:at%12], owner)
+		_, err = again.Open(sealed[:at%12], owner)
 		require.Error(t, err)
 	})
 	require.NoError(t, os.WriteFile(path, []byte("short"), 0o600))
-	_, err = OpenKeeper(path)
+	_, err = Unlock(t.Context(), db, path, false)
 	require.ErrorContains(t, err, "does not hold 32 bytes")
 }
 
-func TestEveryFailureHasWordsAndAField(t *testing.T) {
+// A key that is missing or another is never replaced in silence.
+func TestAKeyIsMissedWhenThereIsSomethingToOpen(t *testing.T) {
+	folder := t.TempDir()
+	path := filepath.Join(folder, "keys", "secrets.key")
+	db, err := store.Open(folder)
+	require.NoError(t, err)
+	defer func() { require.NoError(t, db.Close()) }()
+	unlock := func(fresh bool) (Keeper, error) { return Unlock(t.Context(), db, path, fresh) }
+	first, err := unlock(false)
+	require.NoError(t, err)
+	l := store.Link{Kind: store.AccountLink, Username: "u", Address: "a", Mails: []string{}}
+	l.Secret = first.Seal("secret", owner(l))
+	require.NoError(t, db.Write(t.Context(), func(tx store.Tx) error {
+		s := store.Staff{Name: "B", Zone: "UTC"}
+		if err := tx.SaveStaff(&s); err != nil {
+			return err
+		}
+		l.StaffID = s.ID
+		return tx.SaveLink(&l)
+	}))
+	sealed := func(k Keeper) int {
+		n, err := New(db, k, nil, nil, nil).Sealed(db.Read(t.Context()))
+		require.NoError(t, err)
+		return len(n)
+	}
+	require.Zero(t, sealed(first))
+
+	right, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.NoError(t, os.Remove(path))
+	_, err = unlock(false)
+	require.ErrorIs(t, err, ErrKeyMissing)
+	require.NoFileExists(t, path, "none is made in silence")
+	require.NoError(t, os.WriteFile(path, make([]byte, 32), 0o600))
+	_, err = unlock(false)
+	require.ErrorIs(t, err, ErrKeyWrong)
+	other, err := unlock(true)
+	require.NoError(t, err)
+	require.Equal(t, 1, sealed(other), "what was sealed before is told")
+	_, err = unlock(false)
+	require.NoError(t, err, "it counts from then on")
+	require.NoError(t, os.WriteFile(path, right, 0o600))
+	_, err = unlock(false)
+	require.ErrorIs(t, err, ErrKeyWrong)
+	require.NoError(t, os.Remove(path))
+	_, err = unlock(true)
+	require.NoError(t, err)
+	require.FileExists(t, path)
+
+	// In a folder of before it was kept, any link that opens shows the right key.
+	require.NoError(t, os.WriteFile(path, right, 0o600))
+	require.True(t, first.opens(nil, []store.Link{l}))
+	require.False(t, other.opens(nil, []store.Link{l}))
+}
+
+func TestOneAccountIsKnownHoweverItsAddressIsSpelled(t *testing.T) {
 	for _, c := range []struct {
-		err   error
-		field string
-		says  string
+		a, b string
+		same bool
 	}{
-		{&outbound.Error{Kind: outbound.BadAddress}, "address", "no calendar account"},
-		{&outbound.Error{Kind: outbound.WrongKey}, "password", "does not accept"},
-		{&outbound.Error{Kind: outbound.Forbidden}, "username", "does not allow"},
-		{&outbound.Error{Kind: outbound.NotReached}, "address", "does not answer"},
-		{&outbound.Error{Kind: outbound.NotReached, Status: 503}, "address", "cannot serve calendars at present"},
-		{&outbound.Error{Kind: outbound.NotThere}, "address", "does not know this calendar"},
-		{&outbound.Error{Kind: outbound.TooLarge}, "", "too large"},
-		{&outbound.Error{Kind: outbound.StorageIsFull}, "", "no room left"},
-		{&outbound.Error{Kind: outbound.Changed}, "", "changed outside"},
-		{&outbound.Error{Kind: outbound.BadAnswer}, "address", "cannot be understood"},
-		{fmt.Errorf("dialling: %w", outbound.ErrForbidden), "address", "server's own network"},
-		{errors.New("disk"), "", "on our side"},
+		{"https://h.example/dav/bryn/", "https://h.example/dav/bryn", true},
+		{"https://h.example/dav/bryn@x.example/", "http://H.example:80/dav/bryn%40x.example", true},
+		{"https://h.example:443/dav/", "https://h.example/dav/", true},
+		{"https://h.example:8443/dav/", "https://h.example/dav/", false},
+		{"https://h.example/dav/bryn/", "https://h.example/dav/noor/", false},
 	} {
-		f := Words(fmt.Errorf("linking: %w", c.err))
-		require.Equal(t, c.field, f.Field, c.err)
-		require.Contains(t, f.Text, c.says)
+		require.Equal(t, c.same, same(c.a, c.b), c.a+" "+c.b)
 	}
-	for kind, says := range map[outbound.Kind]string{outbound.BadAddress: "not a web address", outbound.NotThere: "nothing at this address", outbound.NotPublic: "not public",
-		outbound.SignInPage: "needs a sign-in. Ask for the public iCalendar address", outbound.NotCalendar: "no calendar", outbound.TooLarge: "too large",
-		outbound.BadAnswer: "redirects", outbound.NotReached: "does not answer", outbound.OwnNetwork: "cannot be understood"} {
-		require.Contains(t, FeedWords(fmt.Errorf("linking: %w", &outbound.Error{Kind: kind})).Text, says)
-	}
-	require.Contains(t, FeedWords(fmt.Errorf("dialling: %w", outbound.ErrForbidden)).Text, "server's own network")
 }

@@ -13,13 +13,27 @@ type Subject string
 const (
 	Bookings  Subject = "bookings"
 	Calendars Subject = "calendars"
-	Rules     Subject = "rules" // hours, services, staff
+	Rules     Subject = "rules"    // hours, services, staff
+	Sessions  Subject = "sessions" // some session has ended before its time
 )
 
 // Hub passes changes on to listeners. The zero value is ready.
 type Hub struct {
 	mu        sync.Mutex
 	listeners map[chan Subject]bool
+	closed    bool
+}
+
+// Close ends all listening: the channels of listeners are closed, now and from then
+// on.
+func (h *Hub) Close() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.closed = true
+	for l := range h.listeners {
+		close(l)
+	}
+	h.listeners = nil
 }
 
 // Tell tells all listeners. It never waits: a listener that is behind by a
@@ -35,11 +49,16 @@ func (h *Hub) Tell(s Subject) {
 	}
 }
 
-// Listen returns a channel of changes, and a function that ends it.
+// Listen returns a channel of changes, which is closed when the hub is, and a
+// function that ends it.
 func (h *Hub) Listen() (<-chan Subject, func()) {
 	l := make(chan Subject, 16)
 	h.mu.Lock()
 	defer h.mu.Unlock()
+	if h.closed {
+		close(l)
+		return l, func() {}
+	}
 	if h.listeners == nil {
 		h.listeners = map[chan Subject]bool{}
 	}

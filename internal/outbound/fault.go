@@ -2,6 +2,8 @@ package outbound
 
 import (
 	"bytes"
+	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -31,6 +33,13 @@ const (
 	NotPublic                     // the address needs a key that its owner has not made public
 	SignInPage                    // the address leads to a web page, mostly one to sign in on
 	NotCalendar                   // what is at the address is no iCalendar data, or ends before its end
+	NoSuchHost                    // there is no host of this name
+	CutOff                        // the answer ended before its end
+	NotServed                     // the host says that it will never do this
+	InPart                        // the host hands over only some of what it has
+	InTheOpen                     // without https, keys and events could be read on their way
+	TooOpen                       // the address itself holds a key, and would be kept and shown
+	NotTrusted                    // the host cannot prove to be who it says
 )
 
 // Error is a failed exchange with a host.
@@ -67,12 +76,55 @@ func KindOf(err error) Kind {
 	return 0
 }
 
+// IsSilence reports whether a failure says something about the host, and not about
+// one account or calendar: it does not answer, or answers that it cannot now.
+func IsSilence(err error) bool {
+	switch KindOf(err) {
+	case NotReached, NoSuchHost, CutOff:
+		return true
+	}
+	return false
+}
+
+// HasAnswered reports whether a failure is an answer of the host, and not silence.
+func HasAnswered(err error) bool {
+	var e *Error
+	return errors.As(err, &e) && e.Status != 0 && !IsSilence(err)
+}
+
+// MayHaveHappened reports whether a request that failed may have been carried out
+// all the same, now or later: the host did not say that it was not.
+func MayHaveHappened(err error) bool {
+	var e *Error
+	if !errors.As(err, &e) {
+		return err != nil // it was given up
+	}
+	var dial *net.OpError
+	if errors.As(e.Err, &dial) && dial.Op == "dial" {
+		return false
+	}
+	return e.Status >= 500 && e.Kind == NotReached || e.Status == 0 && (e.Kind == NotReached || e.Kind == CutOff) || e.Kind == TooLarge
+}
+
+// RetryAfter returns how long the host asks to be left alone; 0 when it does not.
+func RetryAfter(err error) time.Duration {
+	var e *Error
+	if errors.As(err, &e) {
+		return e.RetryAfter
+	}
+	return 0
+}
+
 // Failed turns an exchange without a whole answer into an *Error. The address is
-// left out: the caller names the host.
-func Failed(doing string, err error) error {
+// left out: the caller names the host. Where the caller's own context has ended,
+// nothing is said about the host, and the error is no *Error.
+func Failed(ctx context.Context, doing string, err error) error {
 	var known *Error
 	if errors.As(err, &known) {
 		return err
+	}
+	if ctx.Err() != nil {
+		return fmt.Errorf("%s: %w", doing, context.Cause(ctx))
 	}
 	e := &Error{Kind: NotReached, Doing: doing, Err: err}
 	var u *url.Error
@@ -80,13 +132,20 @@ func Failed(doing string, err error) error {
 		e.Err = u.Err
 	}
 	var dns *net.DNSError
+	var certificate *tls.CertificateVerificationError
 	switch {
 	case errors.Is(err, ErrForbidden):
 		e.Kind, e.Err = OwnNetwork, ErrForbidden
+	case errors.Is(err, ErrPlain):
+		e.Kind, e.Err = InTheOpen, ErrPlain
 	case errors.Is(err, errTooLarge):
 		e.Kind, e.Err = TooLarge, errTooLarge
 	case errors.As(err, &dns) && dns.IsNotFound:
-		e.Err = errors.New("there is no host of this name")
+		e.Kind, e.Err = NoSuchHost, errors.New("there is no host of this name")
+	case errors.As(err, &certificate):
+		e.Kind, e.Err = NotTrusted, errors.New("its certificate does not hold")
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
+		e.Kind = CutOff
 	}
 	return e
 }
@@ -110,6 +169,8 @@ func Refused(doing string, res *http.Response) error {
 		e.Kind = StorageIsFull
 	case s == http.StatusMethodNotAllowed:
 		e.Kind = BadAddress
+	case s == http.StatusNotImplemented || s == http.StatusHTTPVersionNotSupported:
+		e.Kind = NotServed
 	case s == http.StatusTooManyRequests || s >= 500:
 		e.Kind = NotReached
 	}

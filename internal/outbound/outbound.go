@@ -4,7 +4,7 @@
 // loopback, private, link-local and other special ranges are refused at the
 // moment of dialling, after the name has been resolved, so that neither a
 // redirect nor a name that resolves there later gets through. The operator can
-// allow single hosts.
+// allow single hosts; to no other anything is sent without https.
 package outbound
 
 import (
@@ -22,6 +22,23 @@ import (
 // ErrForbidden says that an address leads into the server's own network.
 var ErrForbidden = errors.New("this address leads into the server's own network, where links are not allowed")
 
+// ErrPlain says that what is sent to an address could be read on its way.
+var ErrPlain = errors.New("without https, what is sent could be read on its way")
+
+// secret asks by https only, but for the hosts that the operator allowed.
+type secret struct {
+	open map[string]bool
+	next http.RoundTripper
+}
+
+// RoundTrip carries out a request.
+func (s secret) RoundTrip(r *http.Request) (*http.Response, error) {
+	if r.URL.Scheme != "https" && !s.open[strings.ToLower(r.URL.Host)] && !s.open[strings.ToLower(r.URL.Hostname())] {
+		return nil, ErrPlain
+	}
+	return s.next.RoundTrip(r)
+}
+
 // special lists ranges that are not public and that netip does not name.
 var special = []netip.Prefix{
 	netip.MustParsePrefix("0.0.0.0/8"),
@@ -32,10 +49,17 @@ var special = []netip.Prefix{
 	netip.MustParsePrefix("198.51.100.0/24"),
 	netip.MustParsePrefix("203.0.113.0/24"),
 	netip.MustParsePrefix("240.0.0.0/4"),
+	netip.MustParsePrefix("192.88.99.0/24"),
+	netip.MustParsePrefix("::/96"),
 	netip.MustParsePrefix("64:ff9b::/96"),
 	netip.MustParsePrefix("64:ff9b:1::/48"),
+	netip.MustParsePrefix("100::/64"),
+	netip.MustParsePrefix("2001::/23"),
 	netip.MustParsePrefix("2001:db8::/32"),
 	netip.MustParsePrefix("2002::/16"),
+	netip.MustParsePrefix("3fff::/20"),
+	netip.MustParsePrefix("5f00::/16"),
+	netip.MustParsePrefix("fec0::/10"),
 }
 
 func isPublic(ip netip.Addr) bool {
@@ -80,7 +104,7 @@ func NewClient(allowed []string, timeout time.Duration) *http.Client {
 	}
 	return &http.Client{
 		Timeout: timeout,
-		Transport: &http.Transport{
+		Transport: secret{open, &http.Transport{
 			DialContext:            dial,
 			ForceAttemptHTTP2:      true,
 			TLSHandshakeTimeout:    timeout,
@@ -88,7 +112,7 @@ func NewClient(allowed []string, timeout time.Duration) *http.Client {
 			MaxIdleConnsPerHost:    4,
 			IdleConnTimeout:        90 * time.Second,
 			MaxResponseHeaderBytes: 64 << 10,
-		},
+		}},
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}
 }

@@ -9,14 +9,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
-
-	"gorm.io/gorm"
 
 	"niche/core/casefile"
 	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/span"
+	"niche/internal/blocking"
 	"niche/internal/store"
 )
 
@@ -28,36 +28,32 @@ type Asked struct {
 	Places   int             // asked for; 0 counts as 1
 	From, To hours.LocalDate // in the business's zone
 	Staff    []store.Staff   // who performs it, in their order
-	Without  store.ID        // a visit that counts as not there, because it is to be moved
+	Without  Without
 }
 
-// Performers returns the staff members who perform a service, in their order.
-func Performers(tx *gorm.DB, service store.ID) (list []store.Staff, err error) {
-	err = tx.Joins("JOIN service_staff ss ON ss.staff_id = staff.id").
-		Where("ss.service_id = ? AND staff.archived_at = 0", service).Order("ss.position").Find(&list).Error
-	return list, err
+// Without says what counts as not there.
+type Without struct {
+	Visits  []store.ID // with all that they hold
+	Booking store.ID   // on a visit that others are on too
 }
 
 // Zone returns the business's zone.
-func Zone(tx *gorm.DB) (hours.Zone, error) {
-	var b store.Business
-	if err := tx.Take(&b).Error; err != nil {
-		return hours.Zone{}, fmt.Errorf("reading the business: %w", err)
+func Zone(tx store.Tx) (hours.Zone, error) {
+	b, err := tx.Business()
+	if err != nil {
+		return hours.Zone{}, err
 	}
 	return hours.LoadZone(b.Zone)
 }
 
 // Question puts together the question for the core. The staff's IDs are their
 // numbers.
-func Question(tx *gorm.DB, a Asked) (offer.Question, error) {
+func Question(tx store.Tx, a Asked) (offer.Question, error) {
 	zone, err := Zone(tx)
 	if err != nil {
 		return offer.Question{}, err
 	}
-	rules, err := Rules(a.Service)
-	if err != nil {
-		return offer.Question{}, err
-	}
+	rules := Rules(a.Service, zone.DateAt(a.Now))
 	if a.Length != 0 {
 		rules.Length = a.Length
 	}
@@ -78,83 +74,98 @@ func Question(tx *gorm.DB, a Asked) (offer.Question, error) {
 	if q.Closures, err = Closures(tx, a.From-4, a.To+4); err != nil {
 		return q, err
 	}
-	if q.Resources, err = resources(tx, rules.Needs, reach, a.Without); err != nil {
+	if q.Resources, err = resources(tx, rules.Needs, reach, a.Without.Visits); err != nil {
 		return q, err
 	}
-	busy, err := Busy(tx, ids, reach)
+	busy, err := blocking.Of(tx, ids, reach)
 	if err != nil {
 		return q, err
 	}
-	bookings, err := bookings(tx, ids, reach, a.Without)
+	bookings, err := tx.BookedNear(ids, reach, a.Without.Visits)
 	if err != nil {
-		return q, err
+		return q, fmt.Errorf("reading bookings: %w", err)
+	}
+	if but := fmt.Sprint(a.Without.Booking); a.Without.Booking != 0 {
+		for id, list := range bookings {
+			bookings[id] = slices.DeleteFunc(list, func(b offer.Booking) bool { return b.ID == but })
+		}
 	}
 	for _, s := range a.Staff {
-		m := offer.Staff{ID: fmt.Sprint(s.ID), Schedule: schedules[s.ID], Bookings: bookings[s.ID], CapPerDay: capOf(s.CapPerDay)}
+		m := offer.Staff{ID: s.ID.Name(), Schedule: schedules[s.ID], Bookings: bookings[s.ID], CapPerDay: CapOf(s.CapPerDay)}
 		for _, c := range busy[s.ID] {
-			m.Busy = append(m.Busy, offer.Calendar{Name: c.Name, Spans: c.Spans, PadBefore: c.PadBefore, PadAfter: c.PadAfter})
+			m.Busy = append(m.Busy, c.Calendar)
 		}
 		q.Staff = append(q.Staff, m)
 	}
 	return q, nil
 }
 
-// Rules returns the rules of a service.
-func Rules(s store.Service) (offer.Service, error) {
-	r := offer.Service{
-		ID: fmt.Sprint(s.ID), Length: s.Length, Step: s.Step, Anchor: offer.Anchor(s.Anchor),
+// Rules returns the rules of a service as they stand on a date, today in the
+// business's zone: its booking window always has an end.
+func Rules(s store.Service, today hours.LocalDate) offer.Service {
+	return offer.Service{
+		ID: s.ID.Name(), Length: s.Length, Step: s.Step, Anchor: offer.Anchor(s.Anchor),
 		BufferBefore: s.BufferBefore, BufferAfter: s.BufferAfter, BuffersInsideHours: s.BuffersInsideHours,
-		CapPerDay: capOf(s.CapPerDay), Places: s.Places, Needs: s.Needs, Staffing: offer.Staffing(s.Staffing),
+		Notice: s.Notice, Window: window(s.Window, today), CapPerDay: CapOf(s.CapPerDay), Places: s.Places, Needs: s.Needs, Staffing: offer.Staffing(s.Staffing),
 	}
-	switch s.NoticeKind {
-	case store.NoticeByMinutes:
-		r.Notice = offer.Notice{ByMinutes: true, Minutes: s.NoticeMinutes}
-	case store.NoticeByDay:
-		by, err := hours.ParseWall(s.NoticeBy)
-		if err != nil {
-			return r, fmt.Errorf("reading the notice of service %d: %w", s.ID, err)
-		}
-		r.Notice = offer.Notice{ByDay: true, DaysBefore: s.NoticeDays, By: by}
-	}
-	switch s.WindowKind {
-	case store.WindowByDays:
-		r.Window = offer.Window{Limited: true, Days: s.WindowDays}
-	case store.WindowByDates:
-		for _, d := range []struct {
-			text string
-			into *hours.LocalDate
-		}{{s.WindowFrom, &r.Window.From}, {s.WindowTo, &r.Window.To}} {
-			if d.text == "" {
-				continue
-			}
-			date, err := hours.ParseDate(d.text)
-			if err != nil {
-				return r, fmt.Errorf("reading the booking window of service %d: %w", s.ID, err)
-			}
-			*d.into = date
-		}
-	}
-	return r, nil
 }
 
-// OpenEnded is how many days ahead starts are looked for when a service has no
-// end of its booking window.
-const OpenEnded = 366
+// OpenEnded is how many days ahead a service can be booked that has no end of its
+// booking window, and Furthest how many at most, whatever its window says.
+const (
+	OpenEnded = 366
+	Furthest  = 732
+)
 
-// Last returns the last date on which a service can be booked, at most so far
-// ahead as starts are looked for.
-func Last(s offer.Service, today hours.LocalDate) hours.LocalDate {
-	last := today + OpenEnded
-	if s.Window.Limited {
-		last = min(last, today+hours.LocalDate(s.Window.Days))
+// window returns a booking window as it stands on a date: it has an end.
+func window(w offer.Window, today hours.LocalDate) offer.Window {
+	if days, ok := w.Days(); ok {
+		return offer.DaysAhead(min(days, Furthest))
 	}
-	if !s.Window.To.IsZero() {
-		last = min(last, s.Window.To)
+	from, to := w.Dates()
+	switch {
+	case from.IsZero() && to.IsZero():
+		return offer.DaysAhead(OpenEnded)
+	case to.IsZero():
+		return offer.Dates(from, today+OpenEnded)
+	}
+	return offer.Dates(from, min(to, today+Furthest))
+}
+
+// Last returns the last date on which something can be booked by any of some booking
+// windows, in the business's zone and seen from a date there. It is what the rules say
+// of a start that is offered or taken, and so what must be known of everybody's
+// calendars.
+func Last(windows []offer.Window, today hours.LocalDate) hours.LocalDate {
+	last := today
+	for _, w := range windows {
+		last = max(last, window(w, today).Last(today))
 	}
 	return last
 }
 
-func capOf(n *int) offer.Cap {
+// Spare is how much further than the last bookable date calendars are read, so that
+// they need not be read anew every day: a month, and what a visit and its buffers can
+// reach.
+const Spare = 34
+
+// Horizon returns up to which instant the events of calendars must be known, so that
+// nothing is offered beyond what is known.
+func Horizon(tx store.Tx, now span.Instant) (span.Instant, error) {
+	zone, err := Zone(tx)
+	if err != nil {
+		return 0, err
+	}
+	windows, err := tx.Windows()
+	if err != nil {
+		return 0, fmt.Errorf("reading booking windows: %w", err)
+	}
+	last := Last(windows, zone.DateAt(now))
+	return zone.Over(last, last+Spare).Ending(last+Spare, 0), nil
+}
+
+// CapOf returns a cap as it is stored as one of the core.
+func CapOf(n *int) offer.Cap {
 	if n == nil {
 		return offer.Cap{}
 	}
@@ -163,7 +174,7 @@ func capOf(n *int) offer.Cap {
 
 // Schedules returns the working hours of staff members; of one-off days and
 // absences those between the dates.
-func Schedules(tx *gorm.DB, staff []store.Staff, from, to hours.LocalDate) (map[store.ID]hours.Schedule, error) {
+func Schedules(tx store.Tx, staff []store.Staff, from, to hours.LocalDate) (map[store.ID]hours.Schedule, error) {
 	out := make(map[store.ID]hours.Schedule, len(staff))
 	ids := make([]store.ID, len(staff))
 	for i, s := range staff {
@@ -173,8 +184,8 @@ func Schedules(tx *gorm.DB, staff []store.Staff, from, to hours.LocalDate) (map[
 		}
 		ids[i], out[s.ID] = s.ID, hours.Schedule{Zone: zone}
 	}
-	var rows []store.Pattern
-	if err := tx.Where("staff_id IN ?", ids).Order("staff_id, position").Find(&rows).Error; err != nil {
+	rows, err := tx.Patterns(ids)
+	if err != nil {
 		return nil, fmt.Errorf("reading hours: %w", err)
 	}
 	for _, r := range rows {
@@ -228,48 +239,68 @@ func (m *patternMemory) pattern(r store.Pattern) (hours.Pattern, error) {
 
 // oneOffs adds one-off days and absences to schedules. A one-off day inside an
 // absence is the more exact word, and counts.
-func oneOffs(tx *gorm.DB, ids []store.ID, from, to hours.LocalDate, into map[store.ID]hours.Schedule) error {
-	var absences []store.Absence
-	err := tx.Where("staff_id IN ? AND from_date <= ? AND until_date >= ?", ids, to.String(), from.String()).Find(&absences).Error
+func oneOffs(tx store.Tx, ids []store.ID, from, to hours.LocalDate, into map[store.ID]hours.Schedule) error {
+	in := store.Dates{From: from.String(), To: to.String()}
+	absences, err := tx.Absences(ids, in)
 	if err != nil {
 		return fmt.Errorf("reading absences: %w", err)
 	}
-	for _, a := range absences {
-		first, err1 := hours.ParseDate(a.FromDate)
-		last, err2 := hours.ParseDate(a.UntilDate)
-		if err := errors.Join(err1, err2); err != nil {
-			return fmt.Errorf("reading an absence of staff %d: %w", a.StaffID, err)
-		}
-		s := into[a.StaffID]
-		for d := max(first, from); d <= min(last, to); d++ {
-			s.OneOffs = append(s.OneOffs, hours.OneOff{Date: d})
-		}
-		into[a.StaffID] = s
-	}
-	var rows []store.OneOff
-	if err := tx.Where("staff_id IN ? AND date BETWEEN ? AND ?", ids, from.String(), to.String()).Find(&rows).Error; err != nil {
+	days, err := tx.OneOffs(ids, in)
+	if err != nil {
 		return fmt.Errorf("reading one-off days: %w", err)
 	}
-	for _, r := range rows {
-		shape := casefile.OneOff{Date: r.Date}
-		if err := json.Unmarshal([]byte(r.Spans), &shape.Spans); err != nil {
-			return fmt.Errorf("reading a one-off day of staff %d: %w", r.StaffID, err)
+	for _, id := range ids {
+		s := into[id]
+		own, err := OneOffs(of(absences, func(a store.Absence) bool { return a.StaffID == id }), of(days, func(d store.OneOff) bool { return d.StaffID == id }), from, to)
+		if err != nil {
+			return fmt.Errorf("reading the days of staff %d: %w", id, err)
 		}
-		o, faults := shape.Hours()
-		if len(faults) > 0 {
-			return fmt.Errorf("reading a one-off day of staff %d: %w", r.StaffID, faults[0])
-		}
-		s := into[r.StaffID]
-		s.OneOffs = append(s.OneOffs, o)
-		into[r.StaffID] = s
+		s.OneOffs = own
+		into[id] = s
 	}
 	return nil
 }
 
+func of[T any](list []T, is func(T) bool) (out []T) {
+	for _, v := range list {
+		if is(v) {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// OneOffs returns the days between two dates that absences and one-off days make of
+// their own; the last of a date counts.
+func OneOffs(absences []store.Absence, days []store.OneOff, from, to hours.LocalDate) (list []hours.OneOff, err error) {
+	for _, a := range absences {
+		first, err1 := hours.ParseDate(a.FromDate)
+		last, err2 := hours.ParseDate(a.UntilDate)
+		if err := errors.Join(err1, err2); err != nil {
+			return nil, err
+		}
+		for d := max(first, from); d <= min(last, to); d++ {
+			list = append(list, hours.OneOff{Date: d})
+		}
+	}
+	for _, r := range days {
+		shape := casefile.OneOff{Date: r.Date}
+		if err := json.Unmarshal([]byte(r.Spans), &shape.Spans); err != nil {
+			return nil, err
+		}
+		o, faults := shape.Hours()
+		if len(faults) > 0 {
+			return nil, faults[0]
+		}
+		list = append(list, o)
+	}
+	return list, nil
+}
+
 // Closures returns the dates between two on which the business is closed.
-func Closures(tx *gorm.DB, from, to hours.LocalDate) (list []hours.LocalDate, err error) {
-	var rows []store.Closure
-	if err := tx.Where("date BETWEEN ? AND ?", from.String(), to.String()).Order("date").Find(&rows).Error; err != nil {
+func Closures(tx store.Tx, from, to hours.LocalDate) (list []hours.LocalDate, err error) {
+	rows, err := tx.Closures(store.Dates{From: from.String(), To: to.String()})
+	if err != nil {
 		return nil, fmt.Errorf("reading closures: %w", err)
 	}
 	for _, r := range rows {
@@ -284,26 +315,25 @@ func Closures(tx *gorm.DB, from, to hours.LocalDate) (list []hours.LocalDate, er
 
 // resources returns the rooms and equipment of the kinds, with what claims take
 // of them near the window. Their IDs are their numbers.
-func resources(tx *gorm.DB, kinds []string, window span.Span, without store.ID) ([]offer.Resource, error) {
+func resources(tx store.Tx, kinds []string, window span.Span, without []store.ID) ([]offer.Resource, error) {
 	if len(kinds) == 0 {
 		return nil, nil
 	}
-	var rows []store.Resource
-	if err := tx.Where("kind IN ? AND archived_at = 0", kinds).Order("id").Find(&rows).Error; err != nil {
+	rows, err := tx.ResourcesOfKinds(kinds)
+	if err != nil {
 		return nil, fmt.Errorf("reading rooms and equipment: %w", err)
 	}
 	subjects := make([]store.Subject, len(rows))
 	for i, r := range rows {
 		subjects[i] = store.ResourceSubject(r.ID)
 	}
-	var claims []store.Claim
-	err := tx.Where(`subject IN ? AND "end" > ? AND start < ? AND visit_id <> ?`, subjects, window.Start(), window.End(), without).Find(&claims).Error
+	claims, err := tx.ClaimsOn(subjects, window, without)
 	if err != nil {
 		return nil, fmt.Errorf("reading claims on rooms and equipment: %w", err)
 	}
 	out := make([]offer.Resource, len(rows))
 	for i, r := range rows {
-		out[i] = offer.Resource{ID: fmt.Sprint(r.ID), Kind: r.Kind}
+		out[i] = offer.Resource{ID: r.ID.Name(), Kind: r.Kind}
 		for _, c := range claims {
 			if c.Subject == subjects[i] {
 				out[i].Taken = append(out[i].Taken, span.Between(c.Start, c.End))
@@ -323,29 +353,4 @@ func PatternShape(r store.Pattern) (casefile.Pattern, error) {
 		return p, fmt.Errorf("reading the hours of staff %d: %w", r.StaffID, err)
 	}
 	return p, nil
-}
-
-// bookings returns the bookings that hold the staff members' time near the
-// window, but for those of one visit.
-func bookings(tx *gorm.DB, staff []store.ID, window span.Span, without store.ID) (map[store.ID][]offer.Booking, error) {
-	rows, err := tx.Raw(`SELECT vs.staff_id, b.id, v.service_id, v.start, v."end", v.buffer_before, v.buffer_after, b.places
-		FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id
-		JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled'
-		WHERE v.start >= ? AND v.start < ? AND vs.staff_id IN ? AND v.id <> ? ORDER BY v.start`, window.Start(), window.End(), staff, without).Rows()
-	if err != nil {
-		return nil, fmt.Errorf("reading bookings: %w", err)
-	}
-	defer func() { _ = rows.Close() }()
-	out := map[store.ID][]offer.Booking{}
-	for rows.Next() {
-		var id store.ID
-		var b offer.Booking
-		var start, end span.Instant
-		if err := rows.Scan(&id, &b.ID, &b.Service, &start, &end, &b.BufferBefore, &b.BufferAfter, &b.Places); err != nil {
-			return nil, fmt.Errorf("reading bookings: %w", err)
-		}
-		b.During = span.Between(start, end)
-		out[id] = append(out[id], b)
-	}
-	return out, rows.Err()
 }

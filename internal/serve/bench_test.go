@@ -11,11 +11,11 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
-	"gorm.io/gorm"
 
 	"niche/core/span"
-	"niche/internal/api"
-	"niche/internal/schedule"
+	"niche/internal/api/desk"
+	"niche/internal/blocking"
+	"niche/internal/nichetest"
 	"niche/internal/serve"
 	"niche/internal/store"
 )
@@ -26,43 +26,34 @@ import (
 func BenchmarkStartsOverHTTP(b *testing.B) {
 	const staff, days, busy, rate = 20, 60, 10, 200
 	defer debug.SetGCPercent(debug.SetGCPercent(serve.GCPercent)) // as the program does
-	d := openDesk(b, nil)
-	team := []store.ID{d.staff.ID}
+	d := nichetest.OpenDesk(b, nil)
+	team := []store.ID{d.Staff.ID}
 	for i := range staff - 1 {
-		team = append(team, d.addStaff(fmt.Sprintf("Staff %d", i+2)))
+		team = append(team, d.AddStaff(fmt.Sprintf("Staff %d", i+2)))
 	}
-	require.NoError(b, d.save(0, func(f *api.ServiceFields) {
-		f.Staff, f.Step, f.BufferBefore, f.BufferAfter, f.WindowDays = team, 15, 20, 20, days
+	require.NoError(b, d.Save(0, func(f *desk.ServiceFields) {
+		f.Staff, f.Step, f.BufferBefore, f.BufferAfter, f.Window = team, 15, 20, 20, desk.Ahead(days)
 	}))
-	db, err := store.Open(d.data)
-	require.NoError(b, err)
-	require.NoError(b, db.Write(b.Context(), func(tx *gorm.DB) error {
-		for _, id := range team {
-			l := store.Link{StaffID: id, Address: "x", Username: fmt.Sprint(id), Secret: []byte{}, Mails: []string{}}
-			if err := tx.Create(&l).Error; err != nil {
-				return err
-			}
-			c := store.Calendar{LinkID: l.ID, Href: "/c/", Name: "C", Blocks: true, State: store.Fresh, NextAt: 1 << 40}
-			if err := tx.Create(&c).Error; err != nil {
-				return err
-			}
-			for n := range days * busy {
-				o := store.Object{CalendarID: c.ID, Href: fmt.Sprint(n)}
-				start := span.At(morning).Add(span.Minutes(n * 1440 / busy))
-				if err := tx.Create(&o).Error; err != nil {
-					return err
+	d.Restart(func(db *store.DB) {
+		require.NoError(b, db.Write(b.Context(), func(tx store.Tx) error {
+			for _, id := range team {
+				l := store.Link{StaffID: id, Address: "x", Username: fmt.Sprint(id), Secret: []byte{}, Mails: []string{}, NextAt: store.Never}
+				require.NoError(b, tx.SaveLink(&l))
+				c := store.Calendar{LinkID: l.ID, Href: "/c/", Name: "C", Blocks: true, State: store.Fresh, KnownTo: store.Never, NextAt: store.Never}
+				require.NoError(b, tx.SaveCalendar(&c))
+				var objects []store.Object
+				var spans []store.BusySpan
+				for n := range days * busy {
+					start := span.At(nichetest.Morning).Add(span.Minutes(n * 1440 / busy))
+					objects = append(objects, store.Object{CalendarID: c.ID, Href: fmt.Sprint(n)})
+					spans = append(spans, store.BusySpan{CalendarID: c.ID, Href: fmt.Sprint(n), Start: start, End: start.Add(25)})
 				}
-				if err := tx.Create(&store.BusySpan{CalendarID: c.ID, Href: o.Href, Start: start, End: start.Add(25)}).Error; err != nil {
-					return err
-				}
+				require.NoError(b, tx.AddObjects(objects, spans, nil))
+				require.NoError(b, blocking.Pack(tx, c.ID))
 			}
-			if err := schedule.PackBusy(tx, c.ID); err != nil {
-				return err
-			}
-		}
-		return nil
-	}))
-	require.NoError(b, db.Close())
+			return nil
+		}))
+	}, func(*serve.Settings) {})
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 64}}
 	url := d.Address + "/api/pages/home-tuning"
 	var took []time.Duration
@@ -94,4 +85,44 @@ func BenchmarkStartsOverHTTP(b *testing.B) {
 	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "p50-ms")
 	b.ReportMetric(float64(took[len(took)*99/100].Microseconds())/1000, "p99-ms")
 	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkChangingSomebodyWithManyBookings changes a staff member who has 4 800
+// bookings ahead: first a mail address, which touches no booking, then the hours, which
+// touch all; and reports the longest that another write had to wait meanwhile.
+func BenchmarkChangingSomebodyWithManyBookings(b *testing.B) {
+	const bookings = 4800
+	d := nichetest.OpenDesk(b, nil)
+	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < %d) ", bookings)
+	start := fmt.Sprintf("%d + 7200 * i", nichetest.Morning.Unix())
+	d.Exec(numbers + `INSERT INTO visits (id, service_id, uid, start, "end", buffer_before, buffer_after) SELECT i, 1, i, ` + start + `, ` + start + ` + 3600, 0, 0 FROM n`)
+	d.Exec(numbers + `INSERT INTO visit_staff (visit_id, staff_id) SELECT i, 1 FROM n`)
+	d.Exec(numbers + `INSERT INTO claims (visit_id, subject, start, "end") SELECT i, 'staff:1', ` + start + `, ` + start + ` + 3600 FROM n`)
+	d.Exec(numbers + `INSERT INTO bookings (visit_id, reference, token_hash, status, client_name, client_mail, client_zone, created_at) SELECT i, i, i, 'confirmed', 'A', 'a@x.example', 'UTC', 0 FROM n`)
+	measure := func(name, path string, body any) {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				ended := make(chan error, 1)
+				go func() { ended <- d.Change(b.Context(), path, body, nil) }()
+				longest := time.Duration(0)
+				for done := false; !done; {
+					begun := time.Now()
+					d.Exec("UPDATE businesses SET name = name")
+					longest = max(longest, time.Since(begun))
+					select {
+					case err := <-ended:
+						require.NoError(b, err)
+						done = true
+					default:
+					}
+				}
+				b.ReportMetric(float64(longest.Microseconds())/1000, "ms-longest-wait")
+			}
+		})
+	}
+	path := fmt.Sprintf("/api/staff/%d", d.Staff.ID)
+	measure("address", path, desk.StaffFields{Name: "Bryn", Zone: "Europe/Dublin", Email: "bryn@x.example"})
+	var hours desk.Hours
+	require.NoError(b, d.Get(b.Context(), path+"/hours", &hours))
+	measure("hours", path+"/hours?accept=100000", desk.Hours{Patterns: hours.Patterns})
 }

@@ -10,10 +10,13 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"niche/internal/api"
+	"niche/internal/api/desk"
+	"niche/internal/nichetest"
 	"niche/internal/serve"
 	"niche/internal/standin"
 )
@@ -74,44 +77,27 @@ func (p *published) set(status int, body string) {
 }
 
 // linkFeed links a feed, and waits until it has been read.
-func (d *desk) linkFeed(address string) (l api.Link) {
-	require.NoError(d.t, d.Post(d.t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Kind: "feed", Address: address}, &l))
-	d.until("the feed has been read", func() bool { return d.links()[0].Calendars[0].State == "fresh" })
-	return d.links()[0]
-}
-
-func (d *desk) links() []api.Link {
-	var links struct{ Items []api.Link }
-	require.NoError(d.t, d.Get(d.t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), &links))
-	return links.Items
-}
-
-func (d *desk) choose(c api.Calendar, change func(*api.Choice)) {
-	choice := c.Choice
-	change(&choice)
-	require.NoError(d.t, d.Put(d.t.Context(), fmt.Sprintf("/api/calendars/%d", c.ID), choice, nil))
+func linkFeed(d *nichetest.Desk, address string) (l api.Link) {
+	require.NoError(d.T, d.Post(d.T.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Kind: "feed", Address: address}, &l))
+	d.Until("the feed has been read", func() bool { return d.Links()[0].Calendars[0].State == "fresh" })
+	return d.Links()[0]
 }
 
 const concert = "DTSTART:20260304T100000Z|DTEND:20260304T120000Z|SUMMARY:Concert"
 
 func TestAFeedBlocksTimeAndFollowsItsHost(t *testing.T) {
 	hall := publish(t, concert, "DTSTART;TZID=Nowhere:20260305T100000|DTEND:20260305T110000|SUMMARY:Odd")
-	d := openDesk(t, nil, hostOf(hall.Server))
-	l := d.linkFeed(hall.address())
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(hall.Server))
+	l := linkFeed(d, hall.address())
 	c := l.Calendars[0]
 	require.Equal(t, "feed Concert hall true false", fmt.Sprint(l.Kind, " ", c.Name, " ", c.Blocks, " ", c.CanWrite))
 	require.Equal(t, []api.Unread{{Date: "2026-03-05", Reason: "its time zone is not known"}}, c.Unread)
 	require.Equal(t, 1, c.Ahead)
-	require.Equal(t, "09:00 12:00 13:00 14:00 15:00 16:00", d.starts(wednesday))
-	<-hall.same // it is asked again, and says that nothing has changed
-	hall.mu.Lock()
-	require.Equal(t, 2, hall.sent, "once to look at it, once to read it")
-	hall.mu.Unlock()
-
+	require.Equal(t, "09:00 12:00 13:00 14:00 15:00 16:00", d.Starts(wednesday))
 	hall.say(strings.Replace(concert, "T10", "T14", 1) + "|DURATION:PT2H")
 	hall.say("DTSTART:20260304T140000Z|DTEND:20260304T160000Z")
-	d.until("the move is seen", func() bool { return d.starts(wednesday) == "09:00 10:00 11:00 12:00 13:00 16:00" })
-	require.Empty(t, d.links()[0].Calendars[0].Unread)
+	d.Until("the move is seen", func() bool { return d.Starts(wednesday) == "09:00 10:00 11:00 12:00 13:00 16:00" })
+	require.Empty(t, d.Links()[0].Calendars[0].Unread)
 
 	// Whatever else is published, what was read last holds.
 	for _, bad := range []struct {
@@ -125,22 +111,22 @@ func TestAFeedBlocksTimeAndFollowsItsHost(t *testing.T) {
 		{503, "", "unreachable", "cannot serve the calendar at present"},
 	} {
 		hall.set(bad.status, bad.body)
-		d.choose(c, func(*api.Choice) {})
-		d.until(bad.says, func() bool { return strings.Contains(d.pulse("Concert hall").Error, bad.says) })
-		require.Equal(t, bad.state, d.pulse("Concert hall").State)
-		require.Equal(t, "09:00 10:00 11:00 12:00 13:00 16:00", d.starts(wednesday))
+		d.Choose(c, func(*api.Choice) {})
+		d.Until(bad.says, func() bool { return strings.Contains(d.Pulse("Concert hall").Error, bad.says) })
+		require.Equal(t, bad.state, d.Pulse("Concert hall").State)
+		require.Equal(t, "09:00 10:00 11:00 12:00 13:00 16:00", d.Starts(wednesday))
 	}
 	hall.say()
-	d.choose(c, func(*api.Choice) {})
-	d.until("an empty calendar frees all", func() bool { return len(strings.Fields(d.starts(wednesday))) == 8 })
+	d.Choose(c, func(*api.Choice) {})
+	d.Until("an empty calendar frees all", func() bool { return len(strings.Fields(d.Starts(wednesday))) == 8 })
 
 	// The address is a secret: it stands nowhere, and linking it again renews it.
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Kind: "feed", Address: hall.address()}, nil))
-	require.Len(t, d.links(), 1)
-	require.Empty(t, grep(t, d.data, "secret-key", "Concert\x00", "SUMMARY"))
-	p := problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Kind: "feed", Address: hall.URL + "/hall.ics"}, nil))
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Kind: "feed", Address: hall.address()}, nil))
+	require.Len(t, d.Links(), 1)
+	require.Empty(t, nichetest.Grep(t, d.Data, "secret-key", "Concert\x00", "SUMMARY"))
+	p := nichetest.Problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Kind: "feed", Address: hall.URL + "/hall.ics"}, nil))
 	require.Equal(t, []api.FieldError{{Field: "address", Message: "This calendar is not public. Ask its owner for the public iCalendar address."}}, p.Errors)
-	p = problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Address: hall.URL}, nil))
+	p = nichetest.Problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: hall.URL}, nil))
 	require.Len(t, p.Errors, 2, "an account needs a user and a password")
 }
 
@@ -148,82 +134,82 @@ func TestAFeedIsLookedAtAsSeldomAsItWishes(t *testing.T) {
 	hall := publish(t)
 	hall.wish = "REFRESH-INTERVAL;VALUE=DURATION:PT2H\r\n"
 	hall.say(concert)
-	d := openDesk(t, nil, hostOf(hall.Server))
-	c := d.linkFeed(hall.address()).Calendars[0]
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(hall.Server))
+	c := linkFeed(d, hall.address()).Calendars[0]
 	require.InDelta(t, 2*3600, c.NextIn, 720, "a tenth earlier or later")
 	// The last look comes all the same.
 	hall.say(concert, "DTSTART:20260304T140000Z|DTEND:20260304T150000Z")
-	_, err := d.book(wednesday + "T14:00:00Z")
-	require.Equal(t, []string{"busy"}, problem(t, err).Reasons)
+	_, err := d.Book(wednesday + "T14:00:00Z")
+	require.Equal(t, []string{"busy"}, nichetest.Problem(t, err).Reasons)
 }
 
 func TestHowACalendarsEventsCountIsChosen(t *testing.T) {
 	hall := publish(t, "DTSTART:20260304T120000Z|DTEND:20260304T130000Z", "DTSTART;VALUE=DATE:20260305", "DTSTART:20260306T090000Z|DTEND:20260306T170000Z|STATUS:TENTATIVE")
-	d := openDesk(t, nil, hostOf(hall.Server))
-	c := d.linkFeed(hall.address()).Calendars[0]
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(hall.Server))
+	c := linkFeed(d, hall.address()).Calendars[0]
 	days := func() string {
-		return d.starts(wednesday) + " | " + d.starts("2026-03-05") + " | " + d.starts("2026-03-06")
+		return d.Starts(wednesday) + " | " + d.Starts("2026-03-05") + " | " + d.Starts("2026-03-06")
 	}
 	const all = "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00"
 	require.Equal(t, "09:00 10:00 11:00 13:00 14:00 15:00 16:00 |  | ", days())
-	d.choose(c, func(x *api.Choice) { x.PadBefore, x.PadAfter = 30, 90 })
+	d.Choose(c, func(x *api.Choice) { x.PadBefore, x.PadAfter = 30, 90 })
 	require.Equal(t, "09:00 10:00 15:00 16:00 |  | ", days())
-	d.choose(c, func(x *api.Choice) { x.TentativeFree = true })
+	d.Choose(c, func(x *api.Choice) { x.TentativeFree = true })
 	require.Equal(t, "09:00 10:00 11:00 13:00 14:00 15:00 16:00 |  | "+all, days())
-	d.choose(c, func(x *api.Choice) { x.AllDayFree = true })
+	d.Choose(c, func(x *api.Choice) { x.AllDayFree = true })
 	require.Equal(t, "09:00 10:00 11:00 13:00 14:00 15:00 16:00 | "+all+" | ", days())
-	require.Equal(t, 2, d.links()[0].Calendars[0].Ahead)
-	d.choose(c, func(x *api.Choice) { x.Blocks = false })
+	require.Equal(t, 2, d.Links()[0].Calendars[0].Ahead)
+	d.Choose(c, func(x *api.Choice) { x.Blocks = false })
 	require.Equal(t, all+" | "+all+" | "+all, days())
-	require.Error(t, d.Put(t.Context(), fmt.Sprintf("/api/calendars/%d", c.ID), api.Choice{PadBefore: -5}, nil))
+	require.Error(t, d.Change(t.Context(), fmt.Sprintf("/api/calendars/%d", c.ID), api.Choice{PadBefore: -5}, nil))
 }
 
 // What arrives on top of a booking is marked, and the mark goes with its cause,
 // whichever that is.
 func TestAClashOpensAndCloses(t *testing.T) {
 	hall := publish(t)
-	d := openDesk(t, func(f *api.ServiceFields) { f.BufferBefore = 30 }, hostOf(hall.Server))
-	c := d.linkFeed(hall.address()).Calendars[0]
+	d := nichetest.OpenDesk(t, func(f *desk.ServiceFields) { f.BufferBefore = 30 }, nichetest.HostOf(hall.Server))
+	c := linkFeed(d, hall.address()).Calendars[0]
 	clash := func() string {
-		for _, v := range d.wall(wednesday).Lanes[0].Visits {
+		for _, v := range d.Wall(wednesday).Lanes[0].Visits {
 			return v.Clash
 		}
 		return "no visit"
 	}
-	b, err := d.book(wednesday + "T11:00:00Z")
+	b, err := d.Book(wednesday + "T11:00:00Z")
 	require.NoError(t, err)
 	require.Empty(t, clash())
 	arrive := func(event string) {
 		hall.say(event)
-		d.choose(c, func(*api.Choice) {})
+		d.Choose(c, func(*api.Choice) {})
 	}
 	const says = "Busy 10:00–10:45 in “Concert hall” came on top of it."
 	arrive("DTSTART:20260304T100000Z|DTEND:20260304T103000Z")
-	d.until("the feed is read", func() bool { return d.links()[0].Calendars[0].Ahead == 1 })
+	d.Until("the feed is read", func() bool { return d.Links()[0].Calendars[0].Ahead == 1 })
 	require.Empty(t, clash(), "touching the travel before it is no clash")
 	arrive("DTSTART:20260304T100000Z|DTEND:20260304T104500Z")
-	d.until("the clash is marked", func() bool { return clash() == says })
-	d.choose(c, func(x *api.Choice) { x.Blocks = false })
+	d.Until("the clash is marked", func() bool { return clash() == says })
+	d.Choose(c, func(x *api.Choice) { x.Blocks = false })
 	require.Empty(t, clash(), "the calendar no longer blocks")
-	d.choose(c, func(x *api.Choice) { x.Blocks = true })
+	d.Choose(c, func(x *api.Choice) { x.Blocks = true })
 	require.Equal(t, says, clash())
-	_, err = d.move(b, wednesday+"T15:00:00Z")
+	_, err = d.Move(b, wednesday+"T15:00:00Z")
 	require.NoError(t, err)
 	require.Empty(t, clash(), "moved out of the way")
 	arrive("DTSTART:20260304T150000Z|DTEND:20260304T160000Z")
-	d.until("it clashes again", func() bool { return strings.HasPrefix(clash(), "Busy 15:00–16:00") })
+	d.Until("it clashes again", func() bool { return strings.HasPrefix(clash(), "Busy 15:00–16:00") })
 	hall.say()
-	d.choose(c, func(*api.Choice) {})
-	d.until("the busy time has gone", func() bool { return clash() == "" })
+	d.Choose(c, func(*api.Choice) {})
+	d.Until("the busy time has gone", func() bool { return clash() == "" })
 	arrive("DTSTART:20260304T150000Z|DTEND:20260304T160000Z")
-	d.until("and come back", func() bool { return clash() != "" })
+	d.Until("and come back", func() bool { return clash() != "" })
 	require.Contains(t, metricsOf(t, d), "niche_clashes_open 1")
-	require.NoError(t, d.cancel(b))
+	require.NoError(t, d.Cancel(b))
 	require.Contains(t, metricsOf(t, d), "niche_clashes_open 0")
 }
 
-func metricsOf(t *testing.T, d *desk) string {
-	res, err := http.Get(d.Address + "/metrics")
+func metricsOf(t *testing.T, d *nichetest.Desk) string {
+	res, err := http.Get(d.Niche.Metrics + "/metrics")
 	require.NoError(t, err)
 	defer func() { require.NoError(t, res.Body.Close()) }()
 	text, err := io.ReadAll(res.Body)
@@ -231,22 +217,15 @@ func metricsOf(t *testing.T, d *desk) string {
 	return string(text)
 }
 
-func TestMetricsAreForTheMachineAndForAdministrators(t *testing.T) {
+func TestMetricsCountWhatHappens(t *testing.T) {
 	hall := publish(t, concert)
-	d := openDesk(t, nil, hostOf(hall.Server))
-	d.linkFeed(hall.address())
-	d.until("the read is counted", func() bool { return strings.Contains(metricsOf(t, d), `niche_reads_total{result="changed"} 1`) })
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(hall.Server))
+	linkFeed(d, hall.address())
+	d.Until("the read is counted", func() bool { return strings.Contains(metricsOf(t, d), `niche_reads_total{result="changed"} 1`) })
 	text := metricsOf(t, d)
 	for _, line := range []string{`niche_reads_total{result="changed"} 1`, `niche_calendars{state="fresh"} 1`, "niche_busy_spans 1", "niche_events_expanded_total 1", "niche_oldest_read_seconds"} {
 		require.Contains(t, text, line)
 	}
-	req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, d.Address+"/metrics", nil)
-	require.NoError(t, err)
-	req.Header.Set("X-Forwarded-For", "198.51.100.7")
-	res, err := http.DefaultClient.Do(req)
-	require.NoError(t, err)
-	require.NoError(t, res.Body.Close())
-	require.Equal(t, http.StatusUnauthorized, res.StatusCode)
 }
 
 // A host that hangs with many calendars holds its own places, and no others.
@@ -259,7 +238,7 @@ func TestAHostThatHangsDelaysNobodyElse(t *testing.T) {
 	for n := range 100 {
 		a.Calendars = append(a.Calendars, standin.Calendar{ID: fmt.Sprint("c", n), Name: fmt.Sprint("Slow ", n)})
 	}
-	slow, err := standin.Open("", clockFrom(morning), append(accounts, a))
+	slow, err := standin.Open("", nichetest.NewClock(nichetest.Morning).Now, append(accounts, a))
 	require.NoError(t, err)
 	honest := slow.Handler()
 	host := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -271,17 +250,17 @@ func TestAHostThatHangsDelaysNobodyElse(t *testing.T) {
 	defer host.Close()
 	defer hangs.Done()
 	hall := publish(t)
-	d := openDesk(t, nil, hostOf(host), hostOf(hall.Server))
-	d.linkFeed(hall.address())
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host), nichetest.HostOf(hall.Server))
+	linkFeed(d, hall.address())
 	var l api.Link
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Address: host.URL, Username: "slow@host.example", Password: "key"}, &l))
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: host.URL, Username: "slow@host.example", Password: "key"}, &l))
 	hanging.Store("on", true)
 	for _, c := range l.Calendars {
-		d.choose(c, func(x *api.Choice) { x.Blocks = true })
+		d.Choose(c, func(x *api.Choice) { x.Blocks = true })
 	}
 	for _, at := range []string{"09", "11", "14"} {
 		hall.say(fmt.Sprintf("DTSTART:20260304T%s0000Z|DTEND:20260304T%s3000Z", at, at))
-		d.until("the other host is read all the same", func() bool { return !strings.Contains(d.starts(wednesday), at+":00") })
+		d.Until("the other host is read all the same", func() bool { return !strings.Contains(d.Starts(wednesday), at+":00") })
 	}
 }
 
@@ -338,11 +317,11 @@ func TestNothingOfAPersonalEventIsKept(t *testing.T) {
 	var logged bytes.Buffer
 	var mu sync.Mutex
 	mood := &moods{}
-	cloud, host := openCloud(t, mood.guard)
+	cloud, host := nichetest.OpenCloud(t, mood.guard)
 	hall := publish(t)
-	d := openDeskWith(t, func(s *serve.Settings) {
+	d := nichetest.OpenDeskWith(t, func(s *serve.Settings) {
 		s.Log = slog.New(slog.NewTextHandler(&guarded{&mu, &logged}, &slog.HandlerOptions{Level: slog.LevelDebug}))
-	}, nil, hostOf(host), hostOf(hall.Server))
+	}, nil, nichetest.HostOf(host), nichetest.HostOf(hall.Server))
 	bodies := []string{
 		fmt.Sprintf(telling, 1, "Telltale-zone", "00", "RRULE:FREQ=WEEKLY"),
 		fmt.Sprintf(telling, 2, "Telltale-nowhere", "00", "X-A:b"),
@@ -356,29 +335,29 @@ func TestNothingOfAPersonalEventIsKept(t *testing.T) {
 		require.NoError(t, cloud.Put("bryn@castellane.example", "family", fmt.Sprintf("file-%d.ics", n), []byte(strings.ReplaceAll(body, "\n", "\r\n"))))
 	}
 	hall.set(http.StatusOK, strings.Join(bodies, ""))
-	d.linkFeed(hall.address())
-	d.link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
-	_, err := d.book(wednesday + "T14:00:00Z")
+	linkFeed(d, hall.address())
+	d.Link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
+	_, err := d.Book(wednesday + "T14:00:00Z")
 	require.NoError(t, err)
-	d.until("the copy is read back", func() bool { return fmt.Sprint(d.copies(wednesday)) == "[read back]" })
+	d.Until("the copy is read back", func() bool { return d.Copies(wednesday) == "read back" })
 	// The host begins to answer with the events instead of answers, and a title that breaks the XML.
 	for _, body := range []string{strings.Join(bodies, ""), "<Telltale", `<?xml version="1.0"?><d:multistatus xmlns:d="DAV:"><Telltale-xml></Telltale-other>`, "<html>Telltale page</html>"} {
 		mood.body.Store(body)
 		for _, status := range []int32{207, 200, 400, 500, 503} {
 			mood.status.Store(status)
-			d.poke("Family")
 			before := len(logText(&mu, &logged))
-			d.until("the failure is logged", func() bool { return len(logText(&mu, &logged)) > before })
+			d.Pass(time.Hour)
+			d.Until("the failure is logged", func() bool { return len(logText(&mu, &logged)) > before })
 		}
 	}
 	hall.set(http.StatusOK, "<html>Telltale page</html>")
-	d.choose(d.links()[0].Calendars[0], func(*api.Choice) {})
-	d.until("the page is told", func() bool {
-		return d.pulse("Concert hall").State == "refused" || d.links()[0].Calendars[0].State == "refused"
+	d.Choose(d.Links()[0].Calendars[0], func(*api.Choice) {})
+	d.Until("the page is told", func() bool {
+		return d.Pulse("Concert hall").State == "refused" || d.Links()[0].Calendars[0].State == "refused"
 	})
 
 	answers := metricsOf(t, d)
-	for _, path := range []string{"/api/wall?date=" + wednesday, fmt.Sprintf("/api/staff/%d/links", d.staff.ID), "/api/staff", "/api/pages/home-tuning?from=" + wednesday, fmt.Sprintf("/api/staff/%d", d.staff.ID)} {
+	for _, path := range []string{"/api/wall?date=" + wednesday, fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), "/api/staff", "/api/pages/home-tuning?from=" + wednesday, fmt.Sprintf("/api/staff/%d", d.Staff.ID)} {
 		var raw any
 		require.NoError(t, d.Get(t.Context(), path, &raw))
 		answers += fmt.Sprint(raw)
@@ -387,7 +366,7 @@ func TestNothingOfAPersonalEventIsKept(t *testing.T) {
 		require.NotContains(t, strings.ToLower(text), "telltale", name)
 	}
 	require.Contains(t, answers, "its time zone is not known", "the events that could not be read are told of")
-	require.Empty(t, grep(t, d.data, "telltale", "Telltale", "TELLTALE", "secret-key", "app-key-secret"))
+	require.Empty(t, nichetest.Grep(t, d.Data, "telltale", "Telltale", "TELLTALE", "secret-key", "app-key-secret"))
 }
 
 type guarded struct {

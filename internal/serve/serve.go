@@ -1,5 +1,5 @@
-// Package serve runs one whole Niche: it opens the data folder, starts the
-// engine over links, listens, and stops all of it in order.
+// Package serve runs one whole Niche: it opens the data folder, starts what works
+// off the queues, listens, and stops all of it in order.
 package serve
 
 import (
@@ -9,17 +9,32 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
+	"net/url"
+	"os"
 	"path/filepath"
+	"runtime"
+	"strings"
 	"sync"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
+
+	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/api/member"
 	"niche/internal/booking"
 	"niche/internal/link"
 	"niche/internal/live"
 	"niche/internal/outbound"
+	"niche/internal/outbox"
+	"niche/internal/people"
+	"niche/internal/reading"
+	"niche/internal/source/caldav"
 	"niche/internal/store"
-	engine "niche/internal/sync"
+	"niche/internal/work"
 )
 
 // GCPercent is how far the heap of a program that serves may grow before it is
@@ -32,9 +47,16 @@ type Settings struct {
 	Listen     string // host:port; port 0 takes a free one
 	Data       string // the data folder
 	KeyFile    string // the key for secrets; inside the data folder when empty
+	NewKey     bool   // the key may be new, or another than before
 	AllowHosts []string
+	Names      caldav.Names // by whom the host of a mail address is found; the system's resolver when nil
 	Poll       time.Duration
-	Secure     bool // the desk is reached over https
+	Secure     bool   // the desk is reached over https
+	URL        string // by which it is reached, as https://niche.example; empty for any
+	Proxies    []netip.Prefix
+	Unlimited  bool   // anyone may do as much as they like, as tests of other things want it
+	Metrics    string // host:port of a listener for metrics alone; empty for none
+	Token      string // that opens the metrics beside everything else; empty for nobody
 	Version    string
 	Log        *slog.Logger
 	Now        func() time.Time
@@ -43,17 +65,27 @@ type Settings struct {
 // hostTime is how long a host may take for one answer.
 const hostTime = 20 * time.Second
 
-// stopTime is how long requests may take to end when Niche stops.
-const stopTime = 5 * time.Second
+// stopTime is how long requests may take to end when Niche stops: a booking that is
+// under way is finished.
+const stopTime = 8 * time.Second
 
 // Niche is one that runs.
 type Niche struct {
-	Address string // http://host:port
-	cancel  context.CancelFunc
-	done    sync.WaitGroup
-	http    *http.Server
-	db      *store.DB
+	Address  string // http://host:port
+	Metrics  string // the same of the metrics, where they have a listener of their own
+	Code     string // the set-up code, as long as there is no administrator
+	CodeFile string // where it lies
+	cancel   context.CancelFunc
+	done     sync.WaitGroup
+	servers  []*http.Server
+	hub      *live.Hub
+	readings *reading.Readings
+	runner   *work.Runner
+	db       *store.DB
 }
+
+// Wake makes due work be looked for at once, as after a jump of the clock.
+func (n *Niche) Wake() { n.runner.Wake() }
 
 // Start starts Niche. It serves when Start returns.
 func Start(s Settings) (*Niche, error) {
@@ -64,7 +96,7 @@ func Start(s Settings) (*Niche, error) {
 	if err != nil {
 		return nil, err
 	}
-	n := &Niche{db: db}
+	n := &Niche{db: db, hub: &live.Hub{}}
 	if err := n.start(s); err != nil {
 		return nil, errors.Join(err, db.Close())
 	}
@@ -72,31 +104,144 @@ func Start(s Settings) (*Niche, error) {
 }
 
 func (n *Niche) start(s Settings) error {
-	keeper, err := link.OpenKeeper(s.KeyFile)
-	if err != nil {
-		return err
-	}
-	hub := &live.Hub{}
-	outside := outbound.NewClient(s.AllowHosts, hostTime)
-	links := link.New(n.db, keeper, outside, s.Now)
-	eng := engine.New(engine.Settings{DB: n.db, Links: links, Hub: hub, Log: s.Log, Now: s.Now, Poll: s.Poll})
-	bookings := &booking.Bookings{DB: n.db, Engine: eng, Hub: hub, Now: s.Now}
 	ctx, cancel := context.WithCancel(context.Background())
 	n.cancel = cancel
-	if err := bookings.Sweep(ctx, true); err != nil {
+	keeper, err := link.Unlock(ctx, n.db, s.KeyFile, s.NewKey)
+	if err != nil {
 		cancel()
 		return err
 	}
-	listener, err := net.Listen("tcp", s.Listen)
+	outside := outbound.NewClient(s.AllowHosts, hostTime)
+	runner := work.New(n.db, s.Log, s.Now)
+	n.runner = runner
+	links := link.New(n.db, keeper, outside, runner.Hosts, s.Now)
+	if s.Names != nil {
+		links.Names = s.Names
+	}
+	out := outbox.New(outbox.Settings{DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
+	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake})
+	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,
+		Seal: func(key string) string { return keeper.Derive("booking", key) }})
+	if err := n.readings.Resume(ctx); err != nil {
+		cancel()
+		return fmt.Errorf("taking up the polls of calendars: %w", err)
+	}
+	runner.Add(out.Queue())
+	runner.Add(n.readings.Queue())
+	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
+	who := people.New(n.db, keeper, s.Data, s.Now, func() { n.hub.Tell(live.Sessions) })
+	counters := append([]prometheus.Collector{gauges{n.db, s.Now}}, append(out.Counters(), n.readings.Counters()...)...)
+	limits := api.DefaultLimits
+	if s.Unlimited {
+		limits = api.NoLimits
+	}
+	host, secure, err := named(s)
 	if err != nil {
 		cancel()
+		return err
+	}
+	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now}
+	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version},
+		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
+		member.New(member.Settings{DB: n.db, People: who, Links: shared, Now: s.Now, Secure: secure}),
+		client.New(client.Settings{DB: n.db, Bookings: bookings, Limits: limits, Log: s.Log, Now: s.Now}))
+	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
+		cancel()
+		return err
+	}
+	if err := n.listen(s, secure, handler, counters); err != nil {
+		cancel()
+		return err
+	}
+	n.done.Go(func() { runner.Run(ctx) })
+	n.done.Go(func() { sweep(ctx, bookings, s.Log) })
+	return nil
+}
+
+// Description returns the OpenAPI document of everything that is served.
+func Description() ([]byte, error) {
+	return api.Describe(&desk.Desk{}, &member.Member{}, &client.Client{})
+}
+
+// named returns by which name Niche may be asked, and whether it is reached over https.
+func named(s Settings) (host string, secure bool, err error) {
+	if s.URL == "" {
+		return "", s.Secure, nil
+	}
+	u, err := url.Parse(s.URL)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
+		return "", false, fmt.Errorf("%q is not the address of a desk, as https://niche.example", s.URL)
+	}
+	host = u.Host
+	if u.Port() == map[string]string{"https": "443", "http": "80"}[u.Scheme] {
+		host = strings.TrimSuffix(host, ":"+u.Port()) // browsers leave it out
+	}
+	return host, s.Secure || u.Scheme == "https", nil
+}
+
+// about says what is known of the program before anything is asked.
+func about(s Settings) desk.About {
+	folder, err := filepath.Abs(s.Data)
+	if err != nil {
+		folder = s.Data
+	}
+	return desk.About{Version: s.Version, Go: runtime.Version(), ZoneData: zoneData(), Folder: folder, Began: span.At(s.Now())}
+}
+
+// zoneData says which data of time zones are in use: those of the system, or where it
+// has none those that the program was built with.
+func zoneData() string {
+	text, err := os.ReadFile("/usr/share/zoneinfo/tzdata.zi")
+	if line, _, ok := strings.Cut(string(text), "\n"); err == nil && ok {
+		return "the system's, " + strings.TrimPrefix(line, "# ")
+	}
+	if _, err := os.Stat("/usr/share/zoneinfo"); err == nil {
+		return "the system's"
+	}
+	return "those of " + runtime.Version()
+}
+
+// prepare sweeps away what a program that died left behind, and sees to the set-up code.
+func (n *Niche) prepare(ctx context.Context, s Settings, links *link.Links, who *people.People, bookings *booking.Bookings) error {
+	if sealed, err := links.Sealed(n.db.Read(ctx)); err != nil {
+		return err
+	} else if len(sealed) > 0 {
+		s.Log.Warn("the passwords of some links were sealed with another key and cannot be opened: link them again", "links", len(sealed))
+	}
+	var err error
+	if n.Code, n.CodeFile, err = who.SetUpCode(ctx); err != nil {
+		return err
+	}
+	return bookings.Sweep(ctx)
+}
+
+// listen opens the listeners and serves.
+func (n *Niche) listen(s Settings, secure bool, handler http.Handler, counters []prometheus.Collector) error {
+	listener, err := net.Listen("tcp", s.Listen)
+	if err != nil {
 		return fmt.Errorf("listening: %w", err)
 	}
+	if ap, err := netip.ParseAddrPort(listener.Addr().String()); err == nil && !ap.Addr().IsLoopback() && !secure {
+		s.Log.Warn("passwords and bookings can be read on their way: Niche listens beyond this machine, and --https was not given. Put a proxy before it that speaks https", "listen", s.Listen)
+	}
 	n.Address = "http://" + listener.Addr().String()
-	n.http = &http.Server{
-		Handler: api.New(api.Settings{DB: n.db, Links: links, Engine: eng, Bookings: bookings, Hub: hub, Outbound: outside, Log: s.Log, Now: s.Now,
-			Secure: s.Secure, Version: s.Version}),
-		BaseContext:       func(net.Listener) context.Context { return ctx },
+	n.serve(s, listener, handler)
+	if s.Metrics == "" {
+		return nil
+	}
+	if listener, err = net.Listen("tcp", s.Metrics); err != nil {
+		return errors.Join(fmt.Errorf("listening for metrics: %w", err), n.close(context.Background()))
+	}
+	n.Metrics = "http://" + listener.Addr().String()
+	metrics := http.NewServeMux()
+	metrics.Handle("GET /metrics", api.MetricsHandler(counters))
+	n.serve(s, listener, metrics)
+	return nil
+}
+
+func (n *Niche) serve(s Settings, on net.Listener, handler http.Handler) {
+	server := &http.Server{
+		Handler:           handler,
 		ReadHeaderTimeout: 10 * time.Second,
 		ReadTimeout:       30 * time.Second,
 		WriteTimeout:      60 * time.Second,
@@ -104,14 +249,24 @@ func (n *Niche) start(s Settings) error {
 		MaxHeaderBytes:    64 << 10,
 		ErrorLog:          slog.NewLogLogger(s.Log.Handler(), slog.LevelWarn),
 	}
-	n.done.Go(func() { eng.Run(ctx) })
+	n.servers = append(n.servers, server)
 	n.done.Go(func() {
-		if err := n.http.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+		if err := server.Serve(on); !errors.Is(err, http.ErrServerClosed) {
 			s.Log.Error("serving", "error", err)
 		}
 	})
-	n.done.Go(func() { sweep(ctx, bookings, s.Log) })
-	return nil
+}
+
+// close takes no further requests, and waits for those that are under way.
+func (n *Niche) close(ctx context.Context) (err error) {
+	for _, server := range n.servers {
+		failed := server.Shutdown(ctx)
+		if errors.Is(failed, context.DeadlineExceeded) {
+			failed = server.Close() // a browser may hold connections on which it never asked for anything
+		}
+		err = errors.Join(err, failed)
+	}
+	return err
 }
 
 // sweep drops held bookings that a failed request left behind, until the
@@ -124,25 +279,37 @@ func sweep(ctx context.Context, b *booking.Bookings, log *slog.Logger) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			if err := b.Sweep(ctx, false); err != nil && ctx.Err() == nil {
+			if err := b.Sweep(ctx); err != nil && ctx.Err() == nil {
 				log.Error("sweeping", "error", err)
 			}
 		}
 	}
 }
 
-// Stop ends open streams and requests, lets the engine finish what it has
-// begun, and closes the database.
+// Stop takes no further requests, ends open streams, waits for the requests that are
+// under way, then for what the queues have begun, and closes the database.
 func (n *Niche) Stop() error {
 	ctx, cancel := context.WithTimeout(context.Background(), stopTime)
 	defer cancel()
-	closing := make(chan error, 1)
-	go func() { closing <- n.http.Shutdown(ctx) }()
+	n.hub.Close()
+	err := n.close(ctx)
 	n.cancel()
-	err := <-closing
-	if errors.Is(err, context.DeadlineExceeded) {
-		err = n.http.Close() // a browser may hold connections on which it never asked for anything
-	}
 	n.done.Wait()
+	n.readings.Wait()
 	return errors.Join(err, n.db.Close())
+}
+
+// ResetAdministrator makes a one-time address for an administrator who cannot get in any
+// more, in a data folder on which a Niche may be at work. It returns the address, of
+// which the host is left out when the settings name none.
+func ResetAdministrator(ctx context.Context, s Settings, mail string) (string, error) {
+	db, err := store.OpenBeside(s.Data)
+	if err != nil {
+		return "", err
+	}
+	token, err := people.New(db, nil, s.Data, s.Now, func() {}).Reset(ctx, mail)
+	if err = errors.Join(err, db.Close()); err != nil {
+		return "", fmt.Errorf("resetting %s: %w", mail, err)
+	}
+	return strings.TrimSuffix(s.URL, "/") + desk.EnterPath(token), nil
 }

@@ -2,89 +2,81 @@ package serve_test
 
 import (
 	"bytes"
-	"context"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"niche/internal/api"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
 	"niche/internal/demo"
-	"niche/internal/store"
+	"niche/internal/nichetest"
 )
 
 const wednesday = "2026-03-04"
 
-// problem returns the refusal of a request.
-func problem(t testing.TB, err error) *api.Problem {
-	var p *api.Problem
-	require.ErrorAs(t, err, &p)
-	return p
-}
-
 func TestAPersonalEventBlocksAndABookingShowsUpOutside(t *testing.T) {
-	cloud, host := openCloud(t, nil)
-	d := openDesk(t, nil, hostOf(host))
-	d.link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
-	require.Equal(t, "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00", d.starts(wednesday))
+	cloud, host := nichetest.OpenCloud(t, nil)
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host))
+	d.Link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
+	require.Equal(t, "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00", d.Starts(wednesday))
 
-	add(t, cloud, "family", "Secret dentist", wednesday+" 11:30", wednesday+" 13:00")
-	d.until("the starts under the event are gone", func() bool { return d.starts(wednesday) == "09:00 10:00 13:00 14:00 15:00 16:00" })
+	nichetest.Add(t, cloud, "family", "Secret dentist", wednesday+" 11:30", wednesday+" 13:00")
+	d.Until("the starts under the event are gone", func() bool { return d.Starts(wednesday) == "09:00 10:00 13:00 14:00 15:00 16:00" })
 
-	b, err := d.book(wednesday + "T14:00:00Z")
+	b, err := d.Book(wednesday + "T14:00:00Z")
 	require.NoError(t, err)
 	require.Equal(t, "confirmed", b.Status)
 	require.Equal(t, "Wednesday 4 March 2026, 14:00–15:00", b.When)
-	d.until("the copy is read back", func() bool { return fmt.Sprint(d.copies(wednesday)) == "[read back]" })
-	copies := lookFrom(t, host.URL, "bryn@castellane.example", "app-key-secret").events("Work")
+	d.Until("the copy is read back", func() bool { return d.Copies(wednesday) == "read back" })
+	copies := nichetest.Look(t, host).Events("Work")
 	require.Len(t, copies, 1)
-	require.Contains(t, copies[0], "DTSTART:20260304T140000Z\r\nDTEND:20260304T150000Z\r\nSUMMARY:Home tuning · Rosa Osei")
+	require.Contains(t, copies[0].Body, "DTSTART;TZID=Europe/Dublin:20260304T140000\r\nDTEND;TZID=Europe/Dublin:20260304T150000\r\nSUMMARY:Home tuning · Rosa Osei")
 
-	var mine api.Booked
+	var mine client.Booked
 	client := demo.NewClient(d.Address)
 	path := strings.Replace(b.Manage, "/booking/", "/api/my-bookings/", 1)
 	require.NoError(t, client.Post(t.Context(), path+"/cancel", nil, &mine))
 	require.NoError(t, client.Post(t.Context(), path+"/cancel", nil, &mine), "cancelling twice does it once")
 	require.Equal(t, "cancelled", mine.Status)
-	require.Equal(t, "09:00 10:00 13:00 14:00 15:00 16:00", d.starts(wednesday))
-	d.until("the copy is gone", func() bool {
-		return len(lookFrom(t, host.URL, "bryn@castellane.example", "app-key-secret").events("Work")) == 0
+	require.Equal(t, "09:00 10:00 13:00 14:00 15:00 16:00", d.Starts(wednesday))
+	d.Until("the copy is gone", func() bool {
+		return len(nichetest.Look(t, host).Events("Work")) == 0
 	})
 
-	require.Empty(t, grep(t, d.data, "Secret dentist", "app-key-secret", "correct horse"), "nothing private is stored in the clear")
-	info, err := os.Stat(filepath.Join(d.data, "keys", "secrets.key"))
+	require.Empty(t, nichetest.Grep(t, d.Data, "Secret dentist", "app-key-secret", "correct horse"), "nothing private is stored in the clear")
+	info, err := os.Stat(filepath.Join(d.Data, "keys", "secrets.key"))
 	require.NoError(t, err)
 	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 }
 
 func TestOwnCopiesAreNeverBusyTime(t *testing.T) {
-	_, host := openCloud(t, nil)
-	d := openDesk(t, nil, hostOf(host))
-	d.link(host.URL, "bryn@castellane.example", "app-key-secret", "Work", "Work")
-	_, err := d.book(wednesday + "T14:00:00Z")
+	_, host := nichetest.OpenCloud(t, nil)
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host))
+	d.Link(host.URL, "bryn@castellane.example", "app-key-secret", "Work", "Work")
+	_, err := d.Book(wednesday + "T14:00:00Z")
 	require.NoError(t, err)
-	d.until("the copy is read back", func() bool { return fmt.Sprint(d.copies(wednesday)) == "[read back]" })
+	d.Until("the copy is read back", func() bool { return d.Copies(wednesday) == "read back" })
 	// A later read must have seen the copy in the calendar that blocks, too.
-	add := d.wall(wednesday).Pulse[0].Ago
-	d.until("the calendar was read again", func() bool { return d.wall(wednesday).Pulse[0].Ago <= add })
-	require.Empty(t, d.wall(wednesday).Lanes[0].Busy)
+	add := d.Wall(wednesday).Pulse[0].Ago
+	d.Until("the calendar was read again", func() bool { return d.Wall(wednesday).Pulse[0].Ago <= add })
+	require.Empty(t, d.Wall(wednesday).Lanes[0].Busy)
 }
 
 func TestTheLastLookRefusesWhatHasJustBecomeBusy(t *testing.T) {
 	reads := make(chan struct{}, 1000)
 	var closed sync.Map
-	cloud, host := openCloud(t, func(next http.Handler) http.Handler {
+	cloud, host := nichetest.OpenCloud(t, func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			if _, down := closed.Load("down"); down {
 				w.WriteHeader(http.StatusServiceUnavailable)
@@ -96,12 +88,12 @@ func TestTheLastLookRefusesWhatHasJustBecomeBusy(t *testing.T) {
 			next.ServeHTTP(w, r)
 		})
 	})
-	d := openDesk(t, nil, hostOf(host))
-	d.link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host))
+	d.Link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
 
-	add(t, cloud, "family", "Sudden", wednesday+" 14:00", wednesday+" 15:00")
-	_, err := d.book(wednesday + "T14:00:00Z")
-	p := problem(t, err)
+	nichetest.Add(t, cloud, "family", "Sudden", wednesday+" 14:00", wednesday+" 15:00")
+	_, err := d.Book(wednesday + "T14:00:00Z")
+	p := nichetest.Problem(t, err)
 	require.Equal(t, http.StatusConflict, p.Status)
 	require.Equal(t, []string{"busy"}, p.Reasons)
 	require.NotEmpty(t, p.Nearest)
@@ -111,45 +103,45 @@ func TestTheLastLookRefusesWhatHasJustBecomeBusy(t *testing.T) {
 	require.NotEmpty(t, reads)
 
 	closed.Store("down", true)
-	_, err = d.book(wednesday + "T09:00:00Z")
-	require.Equal(t, []string{"calendar-not-reached"}, problem(t, err).Reasons, "the service refuses when a calendar cannot be read")
-	require.Empty(t, d.wall(wednesday).Lanes[0].Visits, "no claim is left")
+	_, err = d.Book(wednesday + "T09:00:00Z")
+	require.Equal(t, []string{"calendar-not-reached"}, nichetest.Problem(t, err).Reasons, "the service refuses when a calendar cannot be read")
+	require.Empty(t, d.Wall(wednesday).Lanes[0].Visits, "no claim is left")
 
-	fields := d.service.ServiceFields
-	var taken api.Booked
+	fields := d.Service.ServiceFields
+	var taken client.Booked
 	for _, c := range []struct{ choice, start, status string }{{"take", "T09:00:00Z", "confirmed"}, {"ask", "T10:00:00Z", "pending"}} {
 		fields.Unreachable = c.choice
-		require.NoError(t, d.Put(t.Context(), fmt.Sprintf("/api/services/%d", d.service.ID), fields, nil))
-		b, err := d.book(wednesday + c.start)
+		require.NoError(t, d.Change(t.Context(), fmt.Sprintf("/api/services/%d", d.Service.ID), fields, nil))
+		b, err := d.Book(wednesday + c.start)
 		require.NoError(t, err)
 		require.Equal(t, c.status, b.Status)
 		if c.choice == "take" {
 			taken = b
 		}
 	}
-	_, err = d.move(taken, wednesday+"T12:00:00Z")
-	require.Equal(t, []string{"calendar-not-reached"}, problem(t, err).Reasons, "what is confirmed does not become a question by being moved")
-	require.Equal(t, "09:00–10:00", d.wall(wednesday).Lanes[0].Visits[0].Label)
-	visits := d.wall(wednesday).Lanes[0].Visits
+	_, err = d.Move(taken, wednesday+"T12:00:00Z")
+	require.Equal(t, []string{"calendar-not-reached"}, nichetest.Problem(t, err).Reasons, "what is confirmed does not become a question by being moved")
+	require.Equal(t, "09:00–10:00", d.Wall(wednesday).Lanes[0].Visits[0].Label)
+	visits := d.Wall(wednesday).Lanes[0].Visits
 	require.Len(t, visits, 2)
 	closed.Delete("down")
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].Clients[0].ID), api.Decision{Accept: true}, nil))
-	require.Equal(t, "confirmed", d.wall(wednesday).Lanes[0].Visits[1].Status)
-	err = d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].Clients[0].ID), api.Decision{Accept: true}, nil)
-	require.Equal(t, http.StatusNotFound, problem(t, err).Status, "what is decided cannot be decided again")
-	d.until("what was taken meanwhile is written when the host is back", func() bool { return fmt.Sprint(d.copies(wednesday)) == "[read back read back]" })
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].Clients[0].ID), desk.Decision{Accept: true}, nil))
+	require.Equal(t, "confirmed", d.Wall(wednesday).Lanes[0].Visits[1].Status)
+	err = d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", visits[1].Clients[0].ID), desk.Decision{Accept: true}, nil)
+	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, err).Status, "what is decided cannot be decided again")
+	d.Until("what was taken meanwhile is written when the host is back", func() bool { return d.Copies(wednesday) == "read back, read back" })
 }
 
 func TestOfTwoHundredClientsExactlyOneGetsTheStart(t *testing.T) {
-	d := openDesk(t, nil)
+	d := nichetest.OpenDesk(t, nil)
 	const clients = 200
-	won, refused := make(chan api.Booked, clients), make(chan error, clients)
+	won, refused := make(chan client.Booked, clients), make(chan error, clients)
 	var all sync.WaitGroup
 	begin := make(chan struct{})
 	for range clients {
 		all.Go(func() {
 			<-begin
-			b, err := d.book(wednesday + "T10:00:00Z")
+			b, err := d.Book(wednesday + "T10:00:00Z")
 			if err != nil {
 				refused <- err
 				return
@@ -162,23 +154,18 @@ func TestOfTwoHundredClientsExactlyOneGetsTheStart(t *testing.T) {
 	require.Len(t, won, 1)
 	require.Len(t, refused, clients-1)
 	for range clients - 1 {
-		p := problem(t, <-refused)
+		p := nichetest.Problem(t, <-refused)
 		require.Equal(t, http.StatusConflict, p.Status)
 		require.Contains(t, p.Reasons, "booked")
 		require.Len(t, p.Nearest, 4)
 	}
-	db, err := store.Open(d.data)
-	require.NoError(t, err)
-	defer func() { require.NoError(t, db.Close()) }()
 	for _, table := range []string{"bookings", "visits", "claims", "visit_staff"} {
-		var rows int64
-		require.NoError(t, db.Read(t.Context()).Table(table).Count(&rows).Error)
-		require.EqualValues(t, 1, rows, table)
+		require.Equal(t, 1, d.Count(table), table)
 	}
 }
 
 func TestLinkingSaysWhatIsWrong(t *testing.T) {
-	_, host := openCloud(t, nil)
+	_, host := nichetest.OpenCloud(t, nil)
 	empty := httptest.NewServer(http.NotFoundHandler())
 	defer empty.Close()
 	silent, err := net.Listen("tcp", "127.0.0.1:0")
@@ -186,43 +173,45 @@ func TestLinkingSaysWhatIsWrong(t *testing.T) {
 	require.NoError(t, silent.Close())
 	elsewhere := httptest.NewServer(http.RedirectHandler("http://169.254.169.254/", http.StatusMovedPermanently))
 	defer elsewhere.Close()
-	d := openDesk(t, nil, hostOf(host), hostOf(empty), hostOf(elsewhere), silent.Addr().String())
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host), nichetest.HostOf(empty), nichetest.HostOf(elsewhere), silent.Addr().String())
 	for _, c := range []struct{ name, address, key, field, says string }{
 		{"a wrong address", empty.URL, "app-key-secret", "address", "no calendar account at this address"},
 		{"no address at all", "calendar example", "app-key-secret", "address", "no calendar account at this address"},
 		{"a wrong password", host.URL, "wrong", "password", "does not accept this user name and app password"},
 		{"a host that does not answer", "http://" + silent.Addr().String(), "app-key-secret", "address", "does not answer"},
-		{"the server's own network", "http://127.0.0.1:1", "app-key-secret", "address", "server's own network"},
+		{"the server's own network", "https://127.0.0.1:1", "app-key-secret", "address", "server's own network"},
+		{"without https", "http://calendar.example", "app-key-secret", "address", "could be read on their way"},
+		{"a key in the address", "https://u:k@calendar.example", "app-key-secret", "address", "Give the address alone"},
 		{"a redirect to another host", elsewhere.URL, "app-key-secret", "address", "no calendar account"},
 	} {
-		err := d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Address: c.address, Username: "bryn@castellane.example", Password: c.key}, nil)
-		p := problem(t, err)
+		err := d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: c.address, Username: "bryn@castellane.example", Password: c.key}, nil)
+		p := nichetest.Problem(t, err)
 		require.Equal(t, http.StatusUnprocessableEntity, p.Status, c.name)
 		require.Equal(t, c.field, p.Errors[0].Field, c.name)
 		require.Contains(t, p.Errors[0].Message, c.says, c.name)
 	}
 	var l api.Link
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Address: host.URL, Username: "bryn@castellane.example", Password: "app-key-secret"}, &l))
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: host.URL, Username: "bryn@castellane.example", Password: "app-key-secret"}, &l))
 	var got []string
 	for _, c := range l.Calendars {
 		got = append(got, fmt.Sprintf("%s %s %t", c.Name, c.Colour, c.CanWrite))
 		if !c.CanWrite {
-			err := d.Put(t.Context(), fmt.Sprintf("/api/calendars/%d", c.ID), api.Choice{GetsBookings: true}, nil)
-			require.Equal(t, "getsBookings", problem(t, err).Errors[0].Field)
+			err := d.Change(t.Context(), fmt.Sprintf("/api/calendars/%d", c.ID), api.Choice{GetsBookings: true}, nil)
+			require.Equal(t, "getsBookings", nichetest.Problem(t, err).Errors[0].Field)
 		}
 	}
 	require.Equal(t, []string{"Family  true", "Work #1f6f8b true", "Birthdays  false"}, got)
 }
 
 func TestTheDoorsAreShut(t *testing.T) {
-	d := openDesk(t, nil)
+	d := nichetest.OpenDesk(t, nil)
 	stranger := demo.NewClient(d.Address)
 	for _, path := range []string{"/api/staff", "/api/wall", "/api/services", "/api/changes"} {
-		require.Equal(t, http.StatusUnauthorized, problem(t, stranger.Get(t.Context(), path, nil)).Status, path)
+		require.Equal(t, http.StatusUnauthorized, nichetest.Problem(t, stranger.Get(t.Context(), path, nil)).Status, path)
 	}
-	require.Equal(t, http.StatusConflict, problem(t, stranger.Post(t.Context(), "/api/setup", api.SetUp{Business: api.Business{Name: "x", Zone: "UTC"}, Name: "x", Email: "x@y.example", Password: "0123456789"}, nil)).Status)
-	err := d.Post(t.Context(), "/api/staff", api.StaffFields{Name: "", Zone: "Nowhere"}, nil)
-	require.Equal(t, "name", problem(t, err).Errors[0].Field)
+	require.Equal(t, http.StatusConflict, nichetest.Problem(t, stranger.Post(t.Context(), "/api/setup", desk.SetUp{Code: "x", Business: desk.Business{Name: "x", Zone: "UTC"}, Name: "x", Email: "x@y.example", Password: "0123456789"}, nil)).Status)
+	err := d.Post(t.Context(), "/api/staff", desk.StaffFields{Name: "", Zone: "Nowhere"}, nil)
+	require.Equal(t, "name", nichetest.Problem(t, err).Errors[0].Field)
 	require.NotContains(t, err.Error(), "Nowhere")
 
 	post := func(header, value, body string) *http.Response {
@@ -286,25 +275,18 @@ func (g *gate) guard(next http.Handler) http.Handler {
 	})
 }
 
-// startProcess runs the program on a data folder until it says where it is.
-func startProcess(t *testing.T, path, data, host string) (*exec.Cmd, string) {
-	cmd := exec.Command(path, "serve", "--listen", "127.0.0.1:0", "--data", data, "--allow-host", host, "--poll", "1s")
-	out, err := cmd.StdoutPipe()
-	require.NoError(t, err)
-	cmd.Stderr = t.Output()
-	require.NoError(t, cmd.Start())
-	line := make([]byte, 200)
-	n, err := out.Read(line)
-	require.NoError(t, err)
-	_, address, ok := strings.Cut(strings.TrimSpace(string(line[:n])), "Niche is at ")
-	require.True(t, ok)
-	return cmd, address
+// startProcess runs the program on a data folder.
+func startProcess(t *testing.T, path, data, host string) *nichetest.Process {
+	p := &nichetest.Process{T: t, Address: nichetest.FreeAddress(t), Path: path, Log: t.Output()}
+	p.Args = []string{"serve", "--listen", p.Address, "--data", data, "--allow-host", host, "--poll", "1s", "--unlimited"}
+	p.Start()
+	return p
 }
 
 // A kill at any moment ends, after a restart, with the booking there once and
 // its copy once, or with neither.
 func TestAKillLosesNothingAndDoublesNothing(t *testing.T) {
-	path := program(t)
+	path := nichetest.Program(t)
 	isPut := func(r *http.Request) bool { return r.Method == http.MethodPut }
 	for _, c := range []struct {
 		name   string
@@ -321,11 +303,11 @@ func TestAKillLosesNothingAndDoublesNothing(t *testing.T) {
 			var mu sync.Mutex
 			holds := g.holds
 			g.holds = func(r *http.Request) bool { mu.Lock(); defer mu.Unlock(); return holds(r) }
-			_, host := openCloud(t, g.guard)
-			d := &desk{t: t, data: filepath.Join(t.TempDir(), "data")}
-			cmd, address := startProcess(t, path, d.data, hostOf(host))
-			d.fill(address, nil)
-			d.link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
+			_, host := nichetest.OpenCloud(t, g.guard)
+			d := &nichetest.Desk{T: t, Data: filepath.Join(t.TempDir(), "data")}
+			p := startProcess(t, path, d.Data, nichetest.HostOf(host))
+			d.Fill("http://"+p.Address, nil)
+			d.Link(host.URL, "bryn@castellane.example", "app-key-secret", "Family", "Work")
 			date := time.Now().UTC().AddDate(0, 0, 7)
 			for date.Weekday() != time.Wednesday {
 				date = date.AddDate(0, 0, 1)
@@ -339,7 +321,7 @@ func TestAKillLosesNothingAndDoublesNothing(t *testing.T) {
 			holds = c.holds
 			mu.Unlock()
 			ended := make(chan error, 1)
-			go func() { _, err := d.book(start); ended <- err }()
+			go func() { _, err := d.Book(start); ended <- err }()
 			if c.booked {
 				require.NoError(t, <-ended)
 			}
@@ -347,12 +329,11 @@ func TestAKillLosesNothingAndDoublesNothing(t *testing.T) {
 			if !c.booked {
 				// What arrived may have been a poll, a moment before the claim was made.
 				require.Eventually(t, func() bool {
-					visits := d.wall(day).Lanes[0].Visits
+					visits := d.Wall(day).Lanes[0].Visits
 					return len(visits) == 1 && visits[0].Status == "held"
 				}, 10*time.Second, 5*time.Millisecond)
 			}
-			require.NoError(t, cmd.Process.Signal(syscall.SIGKILL))
-			require.Error(t, cmd.Wait())
+			p.Kill()
 			if !c.booked {
 				require.Error(t, <-ended)
 			}
@@ -361,90 +342,20 @@ func TestAKillLosesNothingAndDoublesNothing(t *testing.T) {
 			mu.Unlock()
 			close(g.open)
 
-			cmd, address = startProcess(t, path, d.data, hostOf(host))
-			d.Client = demo.NewClient(address)
-			require.NoError(t, d.Post(t.Context(), "/api/session", api.SignIn{Email: "ada@workshop.example", Password: "correct horse"}, nil))
+			p.Start()
+			d.SignIn("http://" + p.Address)
 			copies := 0
 			if c.booked {
 				copies = 1
-				d.until("the copy is read back", func() bool { return fmt.Sprint(d.copies(day)) == "[read back]" })
-				_, err := d.book(start)
-				require.Equal(t, http.StatusConflict, problem(t, err).Status)
+				d.Until("the copy is read back", func() bool { return d.Copies(day) == "read back" })
+				_, err := d.Book(start)
+				require.Equal(t, http.StatusConflict, nichetest.Problem(t, err).Status)
 			} else {
-				require.Empty(t, d.wall(day).Lanes[0].Visits)
-				require.Contains(t, d.starts(day), "10:00")
+				require.Empty(t, d.Wall(day).Lanes[0].Visits)
+				require.Contains(t, d.Starts(day), "10:00")
 			}
-			require.Len(t, lookFrom(t, host.URL, "bryn@castellane.example", "app-key-secret").events("Work"), copies)
-			require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
-			require.NoError(t, cmd.Wait(), "it ends cleanly when asked to")
+			require.Len(t, nichetest.Look(t, host).Events("Work"), copies)
+			require.Zero(t, p.Stop(), "it ends cleanly when asked to")
 		})
 	}
-}
-
-// startRadicale runs a real CalDAV server with a user and a password.
-func startRadicale(t *testing.T) string {
-	path, folder := needs(t, "radicale"), t.TempDir()
-	users := filepath.Join(folder, "users")
-	require.NoError(t, os.WriteFile(users, []byte("bryn:app-key-secret\n"), 0o600))
-	free, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	address := free.Addr().String()
-	require.NoError(t, free.Close())
-	ctx, cancel := context.WithCancel(context.Background())
-	cmd := exec.CommandContext(ctx, path, "--server-hosts", address, "--auth-type", "htpasswd", "--auth-htpasswd-filename", users,
-		"--auth-htpasswd-encryption", "plain", "--storage-filesystem-folder", filepath.Join(folder, "data"))
-	require.NoError(t, cmd.Start())
-	t.Cleanup(func() { cancel(); _ = cmd.Wait() })
-	for range 1000 {
-		conn, err := (&net.Dialer{Timeout: time.Second}).DialContext(ctx, "tcp", address)
-		if err == nil {
-			require.NoError(t, conn.Close())
-			return "http://" + address
-		}
-		require.ErrorIs(t, err, syscall.ECONNREFUSED)
-		time.Sleep(10 * time.Millisecond) // between two looks at whether it listens
-	}
-	require.Fail(t, "radicale does not listen")
-	return ""
-}
-
-// dav sends a request past Niche, as the owner's own program would.
-func dav(t *testing.T, method, url, body string) {
-	req, err := http.NewRequestWithContext(t.Context(), method, url, strings.NewReader(body))
-	require.NoError(t, err)
-	req.SetBasicAuth("bryn", "app-key-secret")
-	res, err := http.DefaultClient.Do(req)
-	require.NoError(t, err)
-	require.NoError(t, res.Body.Close())
-	require.Less(t, res.StatusCode, 300, "%s %s", method, url)
-}
-
-func TestLinkingReadingWritingAndCancellingOnARealServer(t *testing.T) {
-	host := startRadicale(t)
-	for _, name := range []string{"Work", "Family"} {
-		dav(t, "MKCALENDAR", host+"/bryn/"+name+"/", `<c:mkcalendar xmlns:d="DAV:" xmlns:c="urn:ietf:params:xml:ns:caldav"><d:set><d:prop><d:displayname>`+name+`</d:displayname></d:prop></d:set></c:mkcalendar>`)
-	}
-	d := openDesk(t, nil, strings.TrimPrefix(host, "http://"))
-	err := d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.staff.ID), api.NewLink{Address: host, Username: "bryn", Password: "wrong"}, nil)
-	require.Equal(t, "password", problem(t, err).Errors[0].Field)
-	d.link(host, "bryn", "app-key-secret", "Family", "Work")
-
-	event := host + "/bryn/Family/dentist.ics"
-	dav(t, http.MethodPut, event, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//y//EN\r\nBEGIN:VEVENT\r\nUID:dentist\r\nDTSTAMP:20260301T000000Z\r\n"+
-		"DTSTART;TZID=Europe/Dublin:20260304T113000\r\nDTEND;TZID=Europe/Dublin:20260304T130000\r\nRRULE:FREQ=WEEKLY\r\nSUMMARY:Dentist\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
-	d.until("the starts under the event are gone", func() bool { return d.starts(wednesday) == "09:00 10:00 13:00 14:00 15:00 16:00" })
-	require.Equal(t, "09:00 10:00 13:00 14:00 15:00 16:00", d.starts("2026-04-08"), "it repeats, by the owner's clock")
-
-	b, err := d.book(wednesday + "T14:00:00Z")
-	require.NoError(t, err)
-	d.until("the copy is read back", func() bool { return fmt.Sprint(d.copies(wednesday)) == "[read back]" })
-	copies := lookFrom(t, host, "bryn", "app-key-secret").events("Work")
-	require.Len(t, copies, 1)
-	require.Contains(t, copies[0], "DTSTART:20260304T140000Z")
-
-	dav(t, http.MethodDelete, event, "")
-	d.until("the starts are back", func() bool { return d.starts(wednesday) == "09:00 10:00 11:00 12:00 13:00 15:00 16:00" })
-	require.NoError(t, demo.NewClient(d.Address).Post(t.Context(), strings.Replace(b.Manage, "/booking/", "/api/my-bookings/", 1)+"/cancel", nil, nil))
-	d.until("the copy is gone", func() bool { return len(lookFrom(t, host, "bryn", "app-key-secret").events("Work")) == 0 })
-	require.Equal(t, "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00", d.starts(wednesday))
 }

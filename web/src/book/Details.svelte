@@ -37,6 +37,8 @@
   let email = $state('');
   let busy = $state(false);
   let problem = $state<Problem>();
+  /** Made once for each booking that is wanted, so that a cut line books it once. */
+  let key = crypto.randomUUID();
 
   async function book(e: SubmitEvent) {
     e.preventDefault();
@@ -52,10 +54,11 @@
         );
         return;
       }
-      const body = { start: chosen.at, staff, length, places, name, email, zone: page.zone, clock };
+      const body = { start: chosen.at, staff, length, places, name, email, zone: page.zone, clock, key };
       onbooked(await data(api.POST('/api/pages/{slug}/bookings', { params: { path: { slug } }, body })));
     } catch (cause) {
       problem = problemOf(cause);
+      if (problem.status) key = crypto.randomUUID(); // it was refused, and the next try is another booking
     } finally {
       busy = false;
     }

@@ -1,7 +1,8 @@
 <script lang="ts">
   import ChevronLeft from '@lucide/svelte/icons/chevron-left';
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
-  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import { api, data, type Shape } from '$lib/api/client';
+  import { Query } from '$lib/api/query.svelte';
   import Hours from '$lib/lane/Hours.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Details from './Details.svelte';
@@ -13,8 +14,9 @@
   /** A service's page: the offered starts of the coming days, and booking one. */
   let { slug }: { slug: string } = $props();
 
-  let page = $state<Shape<'Page'>>();
-  let fault = $state('');
+  const answer = new Query<Shape<'Page'>>();
+  const page = $derived(answer.value);
+  const fault = $derived(answer.problem?.message ?? '');
   let from = $state('');
   let zone = $state(Intl.DateTimeFormat().resolvedOptions().timeZone);
   let clock = $state<Clock>(presentClock());
@@ -29,17 +31,9 @@
   let step = $state<'choose' | 'details' | 'done'>('choose');
   let booked = $state<Shape<'Booked'>>();
   let width = $state(0);
-  let asked = 0;
 
-  async function load() {
-    const turn = ++asked;
-    try {
-      const got = await data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } }));
-      if (turn === asked) [page, fault] = [got, ''];
-    } catch (cause) {
-      if (turn === asked) fault = problemOf(cause).message;
-    }
-  }
+  const load = () =>
+    answer.ask(() => data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } })));
   $effect(() => void load());
   // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
   $effect(() => {
@@ -101,50 +95,52 @@
         <p class="text-mute">{page.length}{page.place ? ` · ${page.place}` : ''} · {page.business}</p>
       </div>
       {#if step === 'choose'}
-        {#if page.staff.length > 1}
-          <label class="select w-full sm:w-52">
-            <span class="label">With</span>
-            <select bind:value={staff}>
-              <option value={0}>anyone free</option>
-              {#each page.staff as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
+        <div class="tools">
+          {#if page.staff.length > 1}
+            <label class="select tool sm:w-52">
+              <span class="label">With</span>
+              <select bind:value={staff}>
+                <option value={0}>anyone free</option>
+                {#each page.staff as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
+              </select>
+            </label>
+          {/if}
+          {#if page.lengths.length}
+            <label class="select tool sm:w-48">
+              <span class="label">Lasts</span>
+              <select bind:value={length}>
+                {#each page.lengths as l, i (l.minutes)}<option value={i ? l.minutes : 0}>{l.label}</option
+                  >{/each}
+              </select>
+            </label>
+          {/if}
+          {#if page.places > 1 && !moving}
+            <label class="select tool sm:w-36">
+              <span class="label">For</span>
+              <select bind:value={places} aria-label="How many">
+                {#each { length: page.places }, i (i)}<option value={i + 1}>{i + 1}</option>{/each}
+              </select>
+            </label>
+          {/if}
+          <label class="select tool sm:w-60">
+            <span class="label">Times for</span>
+            <select bind:value={zone}>
+              {#each zones as z (z)}<option value={z}>{cityOf(z)}</option>{/each}
             </select>
           </label>
-        {/if}
-        {#if page.lengths.length}
-          <label class="select w-full sm:w-48">
-            <span class="label">Lasts</span>
-            <select bind:value={length}>
-              {#each page.lengths as l, i (l.minutes)}<option value={i ? l.minutes : 0}>{l.label}</option
-                >{/each}
-            </select>
-          </label>
-        {/if}
-        {#if page.places > 1 && !moving}
-          <label class="select w-full sm:w-36">
-            <span class="label">For</span>
-            <select bind:value={places} aria-label="How many">
-              {#each { length: page.places }, i (i)}<option value={i + 1}>{i + 1}</option>{/each}
-            </select>
-          </label>
-        {/if}
-        <label class="select w-full sm:w-60">
-          <span class="label">Times for</span>
-          <select bind:value={zone}>
-            {#each zones as z (z)}<option value={z}>{cityOf(z)}</option>{/each}
-          </select>
-        </label>
-        <div class="join" role="group" aria-label="Clock">
-          {#each ['24', '12'] as const as c (c)}
-            <button
-              class="btn join-item"
-              class:btn-secondary={clock === c}
-              aria-pressed={clock === c}
-              onclick={() => {
-                clock = c;
-                keepClock(c);
-              }}>{c} h</button
-            >
-          {/each}
+          <div class="join" role="group" aria-label="Clock">
+            {#each ['24', '12'] as const as c (c)}
+              <button
+                class="btn join-item"
+                class:btn-secondary={clock === c}
+                aria-pressed={clock === c}
+                onclick={() => {
+                  clock = c;
+                  keepClock(c);
+                }}>{c} h</button
+              >
+            {/each}
+          </div>
         </div>
       {/if}
     </div>
@@ -157,16 +153,18 @@
     {#if step === 'choose'}
       <div class="flex flex-wrap items-center gap-x-2 gap-y-2">
         {#if page.soonest.length}
-          <span class="text-mute">Soonest</span>
-          {#each page.soonest as s (s.at)}
-            <button
-              class="btn btn-secondary btn-sm"
-              aria-pressed={picked?.at === s.at}
-              onclick={() => (picked = s)}
-            >
-              {s.label}
-            </button>
-          {/each}
+          <span class="soonest">
+            <span class="text-mute">Soonest</span>
+            {#each page.soonest as s (s.at)}
+              <button
+                class="btn btn-secondary btn-sm"
+                aria-pressed={picked?.at === s.at}
+                onclick={() => (picked = s)}
+              >
+                {s.label}
+              </button>
+            {/each}
+          </span>
         {:else}
           <span class="font-semibold">
             {page.paused
@@ -279,6 +277,18 @@
   .loose {
     gap: 18px;
   }
+  .tools {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: end;
+    gap: 12px 16px;
+  }
+  .soonest {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    min-width: 0;
+  }
   .part {
     padding: 4px 0;
     color: var(--color-mute);
@@ -321,6 +331,32 @@
     font-size: 1.0625rem;
   }
   @media (max-width: 700px) {
+    /* The tools share one row; what they are for is said to who cannot see it. */
+    .tools {
+      width: 100%;
+      gap: 8px;
+    }
+    .tools :global(.tool) {
+      flex: 1 1 6.5rem;
+      width: auto;
+      min-width: 0;
+      padding-inline: 0.75rem;
+    }
+    .tools :global(.tool .label) {
+      position: absolute;
+      clip-path: inset(50%);
+    }
+    .tools :global(.join .btn) {
+      padding-inline: 0.7rem;
+    }
+    .soonest {
+      width: 100%;
+      overflow-x: auto;
+      scrollbar-width: none;
+    }
+    .soonest :global(.btn) {
+      flex: none;
+    }
     .page {
       padding: 18px 14px 32px;
     }

@@ -57,7 +57,12 @@
       </Lane>
     </div>
   {:else}
-    <div class="recess" class:closed={open.length === 0}>
+    <div
+      class="recess"
+      class:closed={open.length === 0}
+      class:bare={starts.length === 0}
+      style:--cell={starts.some((s) => s.label.length > 5) ? '5.5rem' : '4.2rem'}
+    >
       {#each starts as s (s.at)}{@render token(s)}{:else}<p>
           {day.note || 'Nothing at this time of day'}
         </p>{/each}
@@ -130,8 +135,8 @@
     border-bottom: 2px solid var(--color-sill-line);
   }
   .recess {
-    display: flex;
-    flex-wrap: wrap;
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(var(--cell), 1fr));
     gap: 8px;
     min-height: 58px;
     padding: 14px 12px 12px;
@@ -149,13 +154,15 @@
     box-shadow: none;
     border-radius: 0;
   }
+  .recess.bare {
+    grid-template-columns: minmax(0, 1fr);
+  }
   .recess p {
     color: var(--color-mute);
   }
   .recess .token {
-    min-width: 68px;
     height: 44px;
-    padding: 0 10px;
+    padding: 0 4px;
     border-radius: 8px 8px 2px 2px;
   }
 </style>

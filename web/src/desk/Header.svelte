@@ -12,6 +12,8 @@
     { href: p('/team'), label: 'Team', on: () => isActive.startsWith('/team') },
     { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
     { href: p('/house'), label: 'House', on: () => isActive('/house') },
+    { href: p('/bookings'), label: 'Bookings', on: () => isActive('/bookings') },
+    { href: p('/settings'), label: 'Settings', on: () => isActive('/settings') || isActive('/trail') },
   ];
   const next: Record<Scheme, Scheme> = { auto: 'light', light: 'dark', dark: 'auto' };
   const words: Record<Scheme, string> = { auto: 'as the system', light: 'light', dark: 'dark' };
@@ -23,9 +25,9 @@
   }
 </script>
 
-<header class="flex h-12 flex-none items-center gap-1 bg-neutral px-3.5 text-neutral-content">
+<header class="flex flex-none flex-wrap items-center gap-x-1 bg-neutral px-3.5 py-1.5 text-neutral-content">
   <a href={p('/')} class="mr-4 flex items-center gap-2 px-1 text-[1.0625rem] font-bold"><Brand /> Niche</a>
-  <nav class="flex gap-0.5" aria-label="Main">
+  <nav class="places" aria-label="Main">
     {#each places as place (place.href)}
       <a
         href={place.href}
@@ -37,7 +39,9 @@
     {/each}
   </nav>
   <div class="ml-auto flex items-center gap-2 text-sm">
-    <span class="hidden opacity-80 md:inline">{session.now?.business?.name}</span>
+    <span class="hidden max-w-56 truncate opacity-80 lg:inline" title={session.now?.administrator?.email}
+      >{session.now?.administrator?.name}, {session.now?.business?.name}</span
+    >
     <button
       class="btn btn-ghost btn-sm btn-square text-neutral-content hover:bg-white/12"
       onclick={turn}
@@ -55,6 +59,19 @@
 </header>
 
 <style>
+  .places {
+    display: flex;
+    gap: 2px;
+  }
+  /* On a phone the places take a row of their own, which slides. */
+  @media (max-width: 767px) {
+    .places {
+      order: 3;
+      width: 100%;
+      overflow-x: auto;
+      scrollbar-width: none;
+    }
+  }
   @media print {
     header {
       display: none;

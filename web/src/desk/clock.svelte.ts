@@ -8,6 +8,11 @@ export const clock = $state<Choice>({
   zones: localStorage.getItem(keys.zones) === 'person' ? 'person' : 'business',
 });
 
+/** Takes the business's clock, unless this browser has chosen its own. */
+export function followBusiness(kind: string | undefined): void {
+  if (localStorage.getItem(keys.kind) === null) clock.kind = kind === '12' ? '12' : '24';
+}
+
 export function choose<K extends keyof Choice>(key: K, value: Choice[K]): void {
   clock[key] = value;
   localStorage.setItem(keys[key], value);

@@ -11,5 +11,8 @@ export const { p, navigate, route, isActive } = createRouter({
   '/services': () => import('./routes/Services.svelte'),
   '/services/:id': () => import('./routes/Service.svelte'),
   '/house': () => import('./routes/House.svelte'),
+  '/bookings': () => import('./routes/Bookings.svelte'),
+  '/settings': () => import('./routes/Settings.svelte'),
+  '/trail': () => import('./routes/Trail.svelte'),
   '*': () => import('./routes/Nowhere.svelte'),
 });

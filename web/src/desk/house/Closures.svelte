@@ -1,16 +1,32 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import X from '@lucide/svelte/icons/x';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
+  import { Form, over } from '$lib/api/form.svelte';
+  import { follow } from '$lib/api/query.svelte';
+  import { partsOfClosures } from '$lib/edit/parts';
   import { addDays, daysBetween, longDate } from '$lib/hours/dates';
+  import DateInput from '$lib/ui/DateInput.svelte';
   import Field from '$lib/ui/Field.svelte';
+  import { isDate } from '$lib/ui/typed';
   import ListTools from '$lib/ui/ListTools.svelte';
-  import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Outcome from '$lib/ui/Outcome.svelte';
 
   /** The days on which all is closed: typed in, or read from a public calendar. */
-  let closures = $state<Shape<'Closure'>[]>([]);
-  let today = $state('');
+  type Edited = Shape<'Closures'>;
+  const form = new Form<Edited, Edited, Shape<'ClosuresNow'>>(
+    {
+      read: () => data(api.GET('/api/closures')),
+      save: (_, body, version, accept) =>
+        data(api.PUT('/api/closures', { params: { query: { accept }, header: over(version) }, body })),
+      value: ({ items }) => ({ items }),
+      body: (edited) => edited,
+    },
+    { items: [] },
+  );
+  const closures = $derived(form.now?.items ?? []);
+  const today = $derived(form.now?.today ?? '');
   let search = $state('');
   let order = $state('date');
   let past = $state(false);
@@ -20,40 +36,42 @@
   let until = $state('');
   let name = $state('');
   let address = $state('');
-  /** What is being saved, kept for the case that bookings no longer fit. */
-  let wanted = $state<Shape<'Closure'>[]>([]);
+  /** What kept a calendar of holidays from being read. */
   let problem = $state<Problem>();
   let said = $state('');
   /** What is wrong with the days that were typed. */
   let range = $state({ from: '', until: '' });
 
-  async function load() {
-    const got = await data(api.GET('/api/closures'));
-    [closures, today] = [got.items, got.today];
-  }
-  $effect(() => void load());
-  $effect(() => listen(() => void load()));
+  void form.open(0);
+  follow(() => void form.again(), ['rules']);
 
-  async function save(items: Shape<'Closure'>[], accept = 0) {
-    [wanted, problem, said] = [items, undefined, ''];
-    const old = $state.snapshot(closures);
-    try {
-      closures = (await data(api.PUT('/api/closures', { params: { query: { accept } }, body: { items } })))
-        .items;
-      before = old;
-      // What was typed goes when it has been saved, and stays when something else was.
-      if (items.some((c) => c.date === date)) [date, until, name] = ['', '', ''];
-    } catch (cause) {
-      problem = problemOf(cause);
-    }
+  // What was typed goes when it has been saved, and stays when something else was.
+  $effect(() => {
+    if (form.saved && closures.some((c) => c.date === untrack(() => date)))
+      [date, until, name] = ['', '', ''];
+  });
+
+  async function save(items: Shape<'Closure'>[]): Promise<boolean> {
+    [problem, said] = [undefined, ''];
+    const old = closures;
+    const done = await form.put({ items });
+    if (done) before = old;
+    return done;
   }
 
   function add(e: SubmitEvent) {
     e.preventDefault();
     const days = until ? daysBetween(date, until) + 1 : 1;
     range = {
-      from: date ? '' : 'Give the first day.',
-      until: days < 1 ? 'This is before the first day.' : days > 366 ? 'At most a year at once.' : '',
+      from: date === '' ? 'Give the first day.' : isDate(date) ? '' : 'This is not a date.',
+      until:
+        until && !isDate(until)
+          ? 'This is not a date.'
+          : days < 1
+            ? 'This is before the first day.'
+            : days > 366
+              ? 'At most a year at once.'
+              : '',
     };
     if (range.from || range.until) return;
     const fresh = Array.from({ length: days }, (_, i) => ({ date: addDays(date, i), name }));
@@ -65,8 +83,8 @@
     try {
       const found = await data(api.POST('/api/closures/import', { body: source }));
       const fresh = found.items.filter((f) => !closures.some((c) => c.date === f.date));
-      await save([...closures, ...fresh]);
-      if (!problem) said = `${found.items.length} days found, ${fresh.length} of them new.`;
+      if (await save([...closures, ...fresh]))
+        said = `${found.items.length} days found, ${fresh.length} of them new.`;
     } catch (cause) {
       problem = problemOf(cause);
     }
@@ -78,8 +96,7 @@
   }
 
   async function undo() {
-    if (before) await save(before);
-    if (!problem) before = undefined;
+    if (before && (await save(before))) before = undefined;
   }
 
   /** Closures that follow each other under one name are one, as 24–26 December. */
@@ -105,7 +122,7 @@
       : `${longDate(r.from).replace(/ \d{4}$/, '')} – ${longDate(r.until)}`;
 
   const wrongDate = $derived(
-    Object.entries(problem?.fields ?? {}).find(([f]) => f.startsWith('items'))?.[1] ?? '',
+    Object.entries(form.problem?.fields ?? {}).find(([f]) => f.startsWith('items'))?.[1] ?? '',
   );
 </script>
 
@@ -156,26 +173,22 @@
       >undo the last change</button
     >
   {/if}
-  {#if problem?.misfitCount}
-    <Misfits
-      {problem}
-      onaccept={() => save(wanted, problem?.misfitCount)}
-      onback={() => (problem = undefined)}
-    />
-  {:else if problem && Object.keys(problem.fields).length === 0}
-    <Notice tone="wrong">{problem.message}</Notice>
-  {/if}
-  <form class="grid items-start gap-3 sm:grid-cols-[auto_auto_1fr_auto]" onsubmit={add} novalidate>
+  <Outcome {form} parts={partsOfClosures} quiet step />
+  {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong">{problem.message}</Notice
+    >{/if}
+  <form class="grid items-start gap-3 sm:grid-cols-[1fr_1fr_auto]" onsubmit={add} novalidate>
     <Field label="Day" error={range.from || wrongDate}>
-      {#snippet children(tie)}<input class="input w-38" type="date" bind:value={date} {...tie} />{/snippet}
+      {#snippet children(tie)}<DateInput class="w-full" bind:value={date} {...tie} />{/snippet}
     </Field>
     <Field label="Until" error={range.until}>
-      {#snippet children(tie)}<input class="input w-38" type="date" bind:value={until} {...tie} />{/snippet}
+      {#snippet children(tie)}<DateInput class="w-full" bind:value={until} {...tie} />{/snippet}
     </Field>
-    <Field label="Called">
-      {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}
-    </Field>
-    <button class="btn mt-6">Add</button>
+    <div class="sm:order-4 sm:col-span-2">
+      <Field label="Called">
+        {#snippet children(tie)}<input class="input w-full" bind:value={name} {...tie} />{/snippet}
+      </Field>
+    </div>
+    <button class="btn sm:order-5 sm:mt-6">Add</button>
   </form>
   <form
     class="grid items-start gap-3 sm:grid-cols-[1fr_auto]"

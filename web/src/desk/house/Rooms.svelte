@@ -1,30 +1,43 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
+  import { Form, over } from '$lib/api/form.svelte';
+  import { query } from '$lib/api/query.svelte';
+  import { fields } from '$lib/edit/parts';
   import Field from '$lib/ui/Field.svelte';
   import ListTools from '$lib/ui/ListTools.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Outcome from '$lib/ui/Outcome.svelte';
 
   /** Rooms and equipment, by kind. */
-  let resources = $state<Shape<'Resource'>[]>([]);
   let search = $state('');
   let order = $state('kind');
   let archived = $state(false);
   let name = $state('');
   let kind = $state('');
   let problem = $state<Problem>();
+  type Fields = Shape<'ResourceFields'>;
   /** The one that is being changed, with its new values. */
-  let editing = $state({ id: 0, name: '', kind: '' });
-  let wrong = $state<Problem>();
+  const editing = new Form<Fields, Fields, Shape<'Resource'>>(
+    {
+      read: (id) => data(api.GET('/api/resources/{id}', { params: { path: { id } } })),
+      save: (id, body, version) =>
+        data(api.PUT('/api/resources/{id}', { params: { path: { id }, header: over(version) }, body })),
+      value: ({ name, kind }) => ({ name, kind }),
+      body: (fields) => fields,
+    },
+    { name: '', kind: '' },
+  );
+  const parts = fields<Fields>({ name: 'Name', kind: 'Kind' });
+  let open = $state(0);
 
-  async function load() {
-    resources = await everything((query) => api.GET('/api/resources', { params: { query } }), archived);
-  }
-  $effect(() => {
-    void archived;
-    void load();
+  const list = query(() => {
+    const which = archived;
+    return everything((query) => api.GET('/api/resources', { params: { query } }), which);
   });
-  $effect(() => listen(() => void load()));
+  const resources = $derived(list.value ?? []);
+  const load = () =>
+    list.ask(() => everything((query) => api.GET('/api/resources', { params: { query } }), archived));
 
   async function archive(id: number, on: boolean) {
     problem = undefined;
@@ -52,16 +65,15 @@
 
   async function change(e: SubmitEvent) {
     e.preventDefault();
-    wrong = undefined;
-    const { id, ...body } = editing;
-    try {
-      await data(api.PUT('/api/resources/{id}', { params: { path: { id } }, body }));
-      editing.id = 0;
-      await load();
-    } catch (cause) {
-      wrong = problemOf(cause);
-    }
+    if (await editing.save()) open = 0;
   }
+  // Also a conflict that was settled ends the editing.
+  $effect(() => {
+    if (editing.saved) [open] = [0];
+  });
+  $effect(() => {
+    if (editing.now) untrack(load);
+  });
 
   const words = (list: string[]) => new Intl.ListFormat('en-GB').format(list);
   const shown = $derived(
@@ -97,23 +109,26 @@
   <ul class="sheet divide-y divide-base-300">
     {#each shown as r (r.id)}
       <li class="px-4 py-2.5">
-        {#if editing.id === r.id}
+        {#if open === r.id}
           <form class="grid items-start gap-3 sm:grid-cols-[1fr_1fr_auto]" onsubmit={change} novalidate>
-            <Field label="New name" error={wrong?.fields.name}>
+            <Field label="New name" error={editing.problem?.fields.name}>
               {#snippet children(tie)}<input
                   class="input w-full"
-                  bind:value={editing.name}
+                  bind:value={editing.value.name}
                   {...tie}
                 />{/snippet}
             </Field>
-            <Field label="New kind" error={wrong?.fields.kind}>
+            <Field label="New kind" error={editing.problem?.fields.kind}>
               {#snippet children(tie)}
-                <input class="input w-full" list="kinds" bind:value={editing.kind} {...tie} />
+                <input class="input w-full" list="kinds" bind:value={editing.value.kind} {...tie} />
               {/snippet}
             </Field>
             <div class="flex gap-2 pt-6">
               <button class="btn btn-primary">Save</button>
-              <button type="button" class="btn" onclick={() => (editing.id = 0)}>Not now</button>
+              <button type="button" class="btn" onclick={() => (open = 0)}>Not now</button>
+            </div>
+            <div class="not-has-[>*]:hidden sm:col-span-3">
+              <Outcome form={editing} parts={() => parts} quiet />
             </div>
           </form>
         {:else}
@@ -131,7 +146,10 @@
                 type="button"
                 class="link-plain text-sm"
                 aria-label="Change {r.name}"
-                onclick={() => (editing = { id: r.id, name: r.name, kind: r.kind })}>change</button
+                onclick={() => {
+                  editing.take(r, r.id);
+                  open = r.id;
+                }}>change</button
               >
             {/if}
             <button

@@ -1,61 +1,60 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import X from '@lucide/svelte/icons/x';
-  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
+  import { api, data, type Shape } from '$lib/api/client';
+  import type { Form } from '$lib/api/form.svelte';
+  import { query } from '$lib/api/query.svelte';
+  import type { Part } from '$lib/edit/parts';
   import { shortDate } from '$lib/hours/dates';
   import { faultsOf } from '$lib/hours/edit';
   import type { DraftPattern } from '$lib/hours/patterns';
   import SpanFields from '$lib/hours/SpanFields.svelte';
   import { readTime } from '$lib/hours/wallclock';
   import type { Draft } from '$lib/hours/week';
+  import DateInput from '$lib/ui/DateInput.svelte';
   import Field from '$lib/ui/Field.svelte';
-  import Misfits from '$lib/ui/Misfits.svelte';
-  import Notice from '$lib/ui/Notice.svelte';
+  import Outcome from '$lib/ui/Outcome.svelte';
   import Strip from './Strip.svelte';
+
+  type Edited = Shape<'Days'>;
 
   /** One-off days and absences, which win over the patterns. */
   let {
-    staff,
+    form,
+    parts,
     today,
     drafts,
-    days = $bindable(),
-  }: { staff: number; today: string; drafts: DraftPattern[]; days: Shape<'Days'> } = $props();
+  }: {
+    form: Form<Edited, Edited, Shape<'DaysNow'>>;
+    parts: (mine: Edited, theirs: Edited) => Part<Edited>[];
+    today: string;
+    drafts: DraftPattern[];
+  } = $props();
 
-  let closures = $state<Shape<'Closure'>[]>([]);
+  const shut = query(() => data(api.GET('/api/closures')));
+  const closures = $derived(shut.value?.items ?? []);
+  /** What is kept; what is being saved stands in the form until it is. */
+  const days = $derived(form.now ?? form.value);
+  const problem = $derived(form.problem);
   let kind = $state<'away' | 'hours'>('away');
   let chosen = $state({ from: '', until: '' });
   let spans = $state<Draft[]>([['09:00', '13:00']]);
   let note = $state('');
-  let problem = $state<Problem>();
-  /** What is being saved, kept for the case that bookings no longer fit. */
-  let wanted = $state<Shape<'Days'>>();
   /** What was there before the last change, to go back to. */
-  let before = $state<Shape<'Days'>>();
+  let before = $state.raw<Edited>();
 
-  async function load(id: number) {
-    days = await data(api.GET('/api/staff/{id}/days', { params: { path: { id } } }));
-    closures = (await data(api.GET('/api/closures'))).items;
-  }
-  $effect(() => void load(staff));
-  $effect(() => listen(() => void load(staff)));
+  // What was typed goes when it has been saved, and stays when something else was.
+  $effect(() => {
+    const kept = [...days.absences.map((a) => a.from), ...days.oneOffs.map((o) => o.date)];
+    if (form.saved && kept.includes(untrack(() => chosen.from)))
+      [note, chosen] = ['', { from: '', until: '' }];
+  });
 
-  async function save(next: Shape<'Days'>, accept = 0): Promise<boolean> {
-    wanted = next;
-    problem = undefined;
-    const old = $state.snapshot(days);
-    try {
-      const params = { path: { id: staff }, query: { accept } };
-      const body = { oneOffs: next.oneOffs, absences: next.absences };
-      days = await data(api.PUT('/api/staff/{id}/days', { params, body }));
-      before = old;
-      // What was typed goes when it has been saved, and stays when something else was.
-      const saved = [...next.absences.map((a) => a.from), ...next.oneOffs.map((o) => o.date)];
-      if (saved.includes(chosen.from)) [note, chosen] = ['', { from: '', until: '' }];
-      return true;
-    } catch (cause) {
-      problem = problemOf(cause);
-      return false;
-    }
+  async function save(next: Edited): Promise<boolean> {
+    const { oneOffs, absences } = days;
+    const done = await form.put({ oneOffs: next.oneOffs, absences: next.absences });
+    if (done) before = { oneOffs, absences };
+    return done;
   }
 
   async function undo() {
@@ -76,7 +75,7 @@
 
   function choose(range: { from: string; until: string }) {
     chosen = range;
-    problem = undefined;
+    form.discard();
     if (range.from !== range.until) kind = 'away';
     const known = days.oneOffs.find((o) => o.date === range.from && range.from === range.until);
     if (known?.spans.length) {
@@ -91,10 +90,13 @@
   const wrong = $derived(faultsOf({ spans, breaks: [] }).spans);
 </script>
 
-<section class="grid gap-3 pb-6" aria-label="One-off days and absences">
+<section class="grid grid-cols-[minmax(0,1fr)] gap-3 pb-6" aria-label="One-off days and absences">
   <div class="flex flex-wrap items-baseline gap-x-3">
     <h2 class="text-lg">One-off days and absences</h2>
-    <p class="text-sm text-mute">They win over the weekly hours. Choose a day, or drag over several.</p>
+    <p class="text-sm text-mute">
+      They win over the weekly hours. Choose a day, or drag over several; the taller its alcove, the longer
+      the day.
+    </p>
     {#if before}
       <button type="button" class="link-plain ml-auto text-sm" onclick={undo}>undo the last change</button>
     {/if}
@@ -111,13 +113,13 @@
     </Field>
     <Field label={kind === 'away' ? 'From' : 'Day'} error={fault('.from') || fault('.date')}>
       {#snippet children(tie)}
-        <input class="input w-42" type="date" bind:value={chosen.from} {...tie} />
+        <DateInput bind:value={chosen.from} {...tie} />
       {/snippet}
     </Field>
     {#if kind === 'away'}
       <Field label="Until" error={fault('.until')}>
         {#snippet children(tie)}
-          <input class="input w-42" type="date" bind:value={chosen.until} {...tie} />
+          <DateInput bind:value={chosen.until} {...tie} />
         {/snippet}
       </Field>
     {:else}
@@ -137,15 +139,7 @@
     </Field>
     <button class="btn mt-6">Add</button>
   </form>
-  {#if problem?.misfitCount && wanted}
-    <Misfits
-      {problem}
-      onaccept={() => wanted && save(wanted, problem?.misfitCount)}
-      onback={() => (problem = undefined)}
-    />
-  {:else if problem}
-    <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
-  {/if}
+  <Outcome {form} {parts} step />
   {#if days.absences.length + days.oneOffs.length > 0}
     <ul class="sheet divide-y divide-base-300">
       {#each days.absences as a, i (a)}
@@ -185,5 +179,18 @@
     align-items: center;
     gap: 12px;
     padding: 9px 14px;
+  }
+  @media (max-width: 767px) {
+    .row {
+      grid-template-columns: minmax(0, 1fr) auto;
+      gap: 0 12px;
+    }
+    .row > :global(*:not(button)) {
+      grid-column: 1;
+    }
+    .row > :global(button) {
+      grid-column: 2;
+      grid-row: 1;
+    }
   }
 </style>

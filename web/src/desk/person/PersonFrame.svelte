@@ -64,4 +64,6 @@
     </nav>
   </div>
 </div>
-<div class="mx-auto grid w-full max-w-6xl gap-5 px-6 py-5">{@render children()}</div>
+<div class="mx-auto grid w-full max-w-6xl grid-cols-[minmax(0,1fr)] gap-5 px-6 py-5">
+  {@render children()}
+</div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import Closures from '../house/Closures.svelte';
   import Rooms from '../house/Rooms.svelte';
+  import History from '../trail/History.svelte';
 </script>
 
 <svelte:head><title>House · Niche</title></svelte:head>
@@ -9,4 +10,5 @@
   <h1 class="sr-only">House</h1>
   <Rooms />
   <Closures />
+  <div class="lg:col-span-2"><History kinds={['resource', 'closures']} thing={0} /></div>
 </div>

@@ -1,43 +1,75 @@
 <script lang="ts">
-  import { api, data, problemOf, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
+  import { api, data, problemOf } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
   import LinkCard from '$lib/links/LinkCard.svelte';
   import LinkForm from '$lib/links/LinkForm.svelte';
+  import { names, usesOf } from '$lib/links/words';
   import Notice from '$lib/ui/Notice.svelte';
+  import Told from '$lib/ui/Told.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import { route } from '../router';
 
   const id = $derived(Number(route.params.id));
-  let member = $state<Shape<'StaffMember'>>();
-  let links = $state<Shape<'Link'>[]>();
   let adding = $state(false);
-  let fault = $state('');
 
-  async function load(id: number) {
+  async function ask(id: number) {
     const path = { params: { path: { id } } };
-    try {
-      const [m, l] = await Promise.all([
-        data(api.GET('/api/staff/{id}', path)),
-        data(api.GET('/api/staff/{id}/links', path)),
-      ]);
-      [member, links, fault] = [m, l.items, ''];
-      adding ||= l.items.length === 0;
-    } catch (cause) {
-      fault = problemOf(cause).message;
-    }
+    const [member, links, hosts, costs] = await Promise.all([
+      data(api.GET('/api/staff/{id}', path)),
+      data(api.GET('/api/staff/{id}/links', path)),
+      data(api.GET('/api/hosts')),
+      data(api.GET('/api/staff/{id}/costs', path)),
+    ]);
+    return { member, links: links.items, hosts: hosts.items, costs };
   }
-  $effect(() => void load(id));
-  $effect(() => listen(() => void load(id)));
+  const known = query(() => ask(id));
+  const load = () => known.ask(() => ask(id));
+  /** Of the person whose page this is, never of the one before. */
+  const shown = $derived(known.value?.member.id === id ? known.value : undefined);
+  const member = $derived(shown?.member);
+  const links = $derived(shown?.links);
+  const fault = $derived(known.problem?.message ?? '');
   $effect(() => {
-    const timer = setInterval(() => void load(id), 15_000);
+    if (links?.length === 0) adding = true;
+  });
+  $effect(() => {
+    const timer = setInterval(load, 15_000);
     return () => clearInterval(timer);
   });
 
+  let way = $state<{ of: number; address: string }>();
+  let refused = $state('');
+
+  async function invitation(act: () => Promise<unknown>) {
+    refused = '';
+    way = undefined;
+    try {
+      await act();
+    } catch (cause) {
+      refused = problemOf(cause).message;
+    }
+    await load();
+  }
+  const path = $derived({ params: { path: { id } } });
+  const invite = () =>
+    invitation(async () => {
+      const w = await data(api.POST('/api/staff/{id}/invitation', path));
+      way = { of: id, address: location.origin + w.path };
+    });
+  const withdraw = () => invitation(() => api.DELETE('/api/staff/{id}/invitation', path));
+  /** What became of asking, while nothing is linked. */
+  const asking = $derived.by(() => {
+    const l = member?.linking;
+    if (l?.state === 'asked') return `Asked ${l.when}; not come in yet.`;
+    if (l?.state === 'lapsed') return `Asked ${l.when}; the address has ended unused.`;
+    if (l?.state === 'opened') return `Came in ${l.when}, and has linked nothing yet.`;
+    if (l?.state === 'declined')
+      return `Does not want to link anything (${l.when})${l.why ? `: “${l.why}”` : '.'}`;
+    return '';
+  });
+
   const first = $derived(member?.name.split(' ')[0] ?? '');
-  const calendars = $derived(links?.flatMap((l) => l.calendars) ?? []);
-  const names = (list: Shape<'Calendar'>[]) => new Intl.ListFormat('en-GB').format(list.map((c) => c.name));
-  const blocking = $derived(calendars.filter((c) => c.blocks));
-  const getting = $derived(calendars.filter((c) => c.getsBookings));
+  const { blocking, getting } = $derived(usesOf(links ?? []));
 </script>
 
 {#if fault}<div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{fault}</Notice></div>{/if}
@@ -56,6 +88,29 @@
         Titles of personal events stay with {first}.
       {/if}
     {/snippet}
+    <div class="flex flex-wrap items-baseline gap-x-4 gap-y-2">
+      <button type="button" class={['btn', links.length === 0 && 'btn-primary']} onclick={() => void invite()}
+        >{asking
+          ? `Ask ${first} again`
+          : links.length
+            ? `Give ${first} an own way in`
+            : `Ask ${first} to link`}</button
+      >
+      {#if asking}<span class="text-mute">{asking}</span>{/if}
+      {#if member.linking.state === 'asked'}
+        <button type="button" class="link-plain text-sm" onclick={() => void withdraw()}>withdraw</button>
+      {/if}
+      {#if !asking && links.length === 0}
+        <span class="text-mute">{first} signs in there, and nobody else learns a password.</span>
+      {/if}
+    </div>
+    {#if refused}<Notice tone="wrong">{refused}</Notice>{/if}
+    {#if way?.of === id}
+      <Told title="Hand this address to {first}" lines={[way.address]} ondone={() => (way = undefined)}>
+        It works once, for 7 days, and is not shown again. Behind it {first} links a calendar, and chooses what
+        it is for.
+      </Told>
+    {/if}
     {#if links.length && getting.length === 0}
       <Notice>
         Linked, but bookings are written nowhere. Choose a calendar that <b>gets bookings</b>, so that {first} finds
@@ -66,15 +121,19 @@
       <Notice>No calendar <b>blocks time</b> yet, so {first} can be booked on top of personal events.</Notice>
     {/if}
     {#each links as link (link.id)}
-      <LinkCard {link} onchanged={() => load(id)} />
+      <LinkCard {link} onchanged={load} />
     {/each}
+    {#if links.length && shown?.costs.words}
+      <p class="rounded-md bg-secondary px-4 py-3">{shown.costs.words}</p>
+    {/if}
     {#if adding}
       <LinkForm
         staff={id}
         name={first}
+        hosts={shown?.hosts}
         onlinked={() => {
           adding = false;
-          void load(id);
+          void load();
         }}
         oncancel={links.length ? () => (adding = false) : undefined}
       />

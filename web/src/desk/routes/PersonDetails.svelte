@@ -1,101 +1,89 @@
 <script lang="ts">
-  import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { api, data, type Shape } from '$lib/api/client';
+  import { Form, over } from '$lib/api/form.svelte';
+  import { fields } from '$lib/edit/parts';
   import Archive from '$lib/ui/Archive.svelte';
   import { cityOf } from '$lib/hours/dates';
   import Field from '$lib/ui/Field.svelte';
-  import Misfits from '$lib/ui/Misfits.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import NumberField from '$lib/ui/NumberField.svelte';
+  import Outcome from '$lib/ui/Outcome.svelte';
   import ZonePicker from '$lib/ui/ZonePicker.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
+  import History from '../trail/History.svelte';
   import { route } from '../router';
 
+  type Fields = Shape<'StaffFields'>;
   const id = $derived(Number(route.params.id));
-  let member = $state<Shape<'StaffMember'>>();
-  let form = $state<Shape<'StaffFields'>>({ name: '', email: '', zone: 'UTC' });
-  let kept = $state('');
-  let saved = $state(false);
-  let problem = $state<Problem>();
-
-  const changed = $derived(JSON.stringify(form) !== kept);
-
-  function take(m: Shape<'StaffMember'>) {
-    member = m;
-    form = { name: m.name, email: m.email, zone: m.zone, capPerDay: m.capPerDay };
-    kept = JSON.stringify(form);
-  }
-  async function load(id: number) {
-    try {
-      take(await data(api.GET('/api/staff/{id}', { params: { path: { id } } })));
-    } catch (cause) {
-      problem = problemOf(cause);
-    }
-  }
-  $effect(() => void load(id));
-
-  async function save(accept = 0) {
-    [problem, saved] = [undefined, false];
-    try {
-      take(
-        await data(api.PUT('/api/staff/{id}', { params: { path: { id }, query: { accept } }, body: form })),
-      );
-      saved = true;
-    } catch (cause) {
-      problem = problemOf(cause);
-    }
-  }
+  const form = new Form<Fields, Fields, Shape<'StaffMember'>>(
+    {
+      read: (id) => data(api.GET('/api/staff/{id}', { params: { path: { id } } })),
+      save: (id, body, version, accept) =>
+        data(
+          api.PUT('/api/staff/{id}', {
+            params: { path: { id }, query: { accept }, header: over(version) },
+            body,
+          }),
+        ),
+      value: ({ name, email, zone, capPerDay }) => ({ name, email, zone, capPerDay }),
+      body: (fields) => fields,
+    },
+    { name: '', email: '', zone: 'UTC' },
+  );
+  const member = $derived(form.now);
+  const problem = $derived(form.problem);
+  const parts = fields<Fields>({ name: 'Name', email: 'Mail address', zone: 'Zone', capPerDay: 'Cap' });
+  $effect(() => void form.open(id));
 </script>
 
 {#if member}
   <PersonFrame {member} here="details">
     {#snippet sentence()}
-      {#if form.capPerDay === undefined}No cap on visits a day.{:else}At most <b>{form.capPerDay}</b>
-        {form.capPerDay === 1 ? 'visit' : 'visits'} a day, over all services.{/if}
-      Hours are read by the clock in <b>{cityOf(form.zone)}</b>.
+      {#if form.value.capPerDay === undefined}No cap on visits a day.{:else}At most <b
+          >{form.value.capPerDay}</b
+        >
+        {form.value.capPerDay === 1 ? 'visit' : 'visits'} a day, over all services.{/if}
+      Hours are read by the clock in <b>{cityOf(form.value.zone)}</b>.
     {/snippet}
     <form
       class="sheet grid max-w-3xl gap-4 p-5 sm:grid-cols-2"
       onsubmit={(e) => {
         e.preventDefault();
-        void save();
+        void form.save();
       }}
       novalidate
     >
       <Field label="Name" error={problem?.fields.name}>
-        {#snippet children(tie)}<input class="input w-full" bind:value={form.name} {...tie} />{/snippet}
+        {#snippet children(tie)}<input class="input w-full" bind:value={form.value.name} {...tie} />{/snippet}
       </Field>
       <Field label="Mail address" error={problem?.fields.email}>
         {#snippet children(tie)}<input
             class="input w-full"
             type="email"
-            bind:value={form.email}
+            bind:value={form.value.email}
             {...tie}
           />{/snippet}
       </Field>
       <Field label="Zone" error={problem?.fields.zone}>
-        {#snippet children(tie)}<ZonePicker bind:value={form.zone} {...tie} />{/snippet}
+        {#snippet children(tie)}<ZonePicker bind:value={form.value.zone} {...tie} />{/snippet}
       </Field>
       <NumberField
         label="Cap"
         hint="Visits a day over all services; empty for none."
         optional
-        bind:value={form.capPerDay}
+        bind:value={form.value.capPerDay}
         error={problem?.fields.capPerDay}
       />
       <div class="grid gap-3 sm:col-span-2">
-        {#if problem?.misfitCount}
-          <Misfits
-            {problem}
-            onaccept={() => save(problem?.misfitCount)}
-            onback={() => (problem = undefined)}
-          />
-        {:else if problem}
-          <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
-        {/if}
+        <Outcome {form} parts={() => parts} />
         <div class="flex items-center gap-3">
-          <button class="btn btn-primary" disabled={!changed}>Save</button>
-          <button type="button" class="btn" disabled={!changed} onclick={() => load(id)}>Discard</button>
-          <p class="text-sm text-mute" role="status">{changed ? 'Not saved yet' : saved ? 'Saved' : ''}</p>
+          <button class="btn btn-primary" disabled={!form.changed || form.busy}>Save</button>
+          <button type="button" class="btn" disabled={!form.changed} onclick={() => form.discard()}
+            >Discard</button
+          >
+          <p class="text-sm text-mute" role="status">
+            {form.changed ? 'Not saved yet' : form.saved ? 'Saved' : ''}
+          </p>
         </div>
       </div>
     </form>
@@ -106,9 +94,10 @@
       onchange={async (on, accept) => {
         const params = { path: { id }, query: { accept } };
         await data(api.PUT('/api/staff/{id}/archive', { params, body: { archived: on } }));
-        await load(id);
+        await form.open(id);
       }}
     />
+    <History kinds={['staff', 'hours', 'days', 'link', 'calendar']} thing={id} />
   </PersonFrame>
 {:else if problem}
   <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{problem.message}</Notice></div>

@@ -2,7 +2,8 @@
   import ChevronLeft from '@lucide/svelte/icons/chevron-left';
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { searchParams } from 'sv-router';
-  import { api, data, everything, problemOf, type Shape } from '$lib/api/client';
+  import { api, data, everything, type Shape } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
   import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
@@ -18,21 +19,13 @@
   const why = $derived(asked());
   const picked = $derived(opened());
   const zone = $derived(session.now?.business?.zone ?? 'UTC');
-  let member = $state<Shape<'StaffMember'>>();
-  let services = $state<Shape<'Service'>[]>([]);
-  let missing = $state('');
+  const person = query(() => data(api.GET('/api/staff/{id}', { params: { path: { id } } })));
+  const offered = query(() => everything((query) => api.GET('/api/services', { params: { query } })));
+  const member = $derived(person.value?.id === id ? person.value : undefined);
+  const services = $derived(offered.value ?? []);
+  const missing = $derived(person.problem?.message ?? '');
   let title = $state('');
   let lanes = $state<Shape<'WallLane'>[]>([]);
-
-  async function load(id: number) {
-    try {
-      member = await data(api.GET('/api/staff/{id}', { params: { path: { id } } }));
-      services = await everything((query) => api.GET('/api/services', { params: { query } }));
-    } catch (cause) {
-      missing = problemOf(cause).message;
-    }
-  }
-  $effect(() => void load(id));
 
   /** What this person performs; where that is nothing, starts of any service can be asked about. */
   const performed = $derived.by(() => {
@@ -42,7 +35,7 @@
   const service = $derived(Number(searchParams.get('service') ?? 0) || (performed[0]?.id ?? 0));
   const visits = $derived(lanes.flatMap((l) => l.visits));
   const found = $derived(visits.find((v) => String(v.id) === picked));
-  const offered = $derived(lanes.flatMap((l) => l.starts).filter((s) => s.offered).length);
+  const free = $derived(lanes.flatMap((l) => l.starts).filter((s) => s.offered).length);
   const named = $derived(performed.find((s) => s.id === service)?.name ?? '');
 
   function move(by: number) {
@@ -56,14 +49,14 @@
   }
 </script>
 
-{#if missing}
+{#if missing && !member}
   <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{missing}</Notice></div>
 {:else if member}
   <PersonFrame {member} here="week">
     {#snippet sentence()}
       {visits.length === 1 ? 'One visit' : `${visits.length || 'No'} visits`} in the week of
       <b>{title}</b>{#if named}, and
-        <b>{offered === 1 ? 'one start' : `${offered || 'no'} starts`}</b> still offered for {named}{/if}.
+        <b>{free === 1 ? 'one start' : `${free || 'no'} starts`}</b> still offered for {named}{/if}.
     {/snippet}
     <div class="flex flex-wrap items-center gap-3">
       <button class="btn btn-square btn-sm" aria-label="Week before" onclick={() => move(-7)}

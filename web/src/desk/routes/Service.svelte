@@ -1,32 +1,64 @@
 <script lang="ts">
-  import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { tick, untrack } from 'svelte';
+  import { api, data, everything, problemOf, type Shape } from '$lib/api/client';
+  import { Form, over } from '$lib/api/form.svelte';
   import { listen } from '$lib/api/live';
-  import { lengthOf } from '$lib/hours/wallclock';
+  import { follow } from '$lib/api/query.svelte';
+  import { fields } from '$lib/edit/parts';
+  import { writeLength } from '$lib/ui/typed';
   import Archive from '$lib/ui/Archive.svelte';
-  import Misfits from '$lib/ui/Misfits.svelte';
+  import History from '../trail/History.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Outcome from '$lib/ui/Outcome.svelte';
   import { clock } from '../clock.svelte';
   import { navigate, route } from '../router';
   import Budget from '../service/Budget.svelte';
-  import { formOf, fresh, noticeWords, rarest, windowWords, type Form } from '../service/form';
+  import {
+    formOf,
+    fresh,
+    hueNames,
+    labels,
+    noticeWords,
+    rarest,
+    windowWords,
+    type Fields,
+  } from '../service/form';
   import Rules from '../service/Rules.svelte';
   import What from '../service/What.svelte';
   import Who from '../service/Who.svelte';
 
   const id = $derived(route.params.id === 'new' ? 0 : Number(route.params.id));
-  let form = $state<Form>({ ...fresh });
-  let page = $state('');
-  let archived = $state(false);
-  let kept = $state('');
+  const edited = new Form<Fields, Fields, Shape<'Service'>>(
+    {
+      read: (id) => data(api.GET('/api/services/{id}', { params: { path: { id } } })),
+      save: (id, body, version, accept) =>
+        id
+          ? data(
+              api.PUT('/api/services/{id}', {
+                params: { path: { id }, query: { accept }, header: over(version) },
+                body,
+              }),
+            )
+          : data(api.POST('/api/services', { body })),
+      value: formOf,
+      body: (fields) => fields,
+    },
+    { ...fresh },
+  );
+  const form = $derived(edited.value);
+  const page = $derived(edited.now?.page ?? '');
+  const archived = $derived(edited.now?.archived ?? false);
+  const changed = $derived(edited.changed);
+  const problem = $derived(edited.problem);
   let team = $state<Shape<'StaffMember'>[]>([]);
   let kinds = $state<string[]>([]);
   /** The other services, whose colours are taken. */
   let others = $state<Shape<'Service'>[]>([]);
-  let problem = $state<Problem>();
   let missing = $state('');
-  let saved = $state(false);
 
   let preview = $state<Shape<'Preview'>>();
+  /** Why the present values could not be tried: what is shown is of those before. */
+  let untried = $state('');
   let now = $state('');
   /** The day that is opened, person by person. */
   let day = $state('');
@@ -34,14 +66,14 @@
   let [drawing, again] = [false, false];
 
   /** The values to be shown, once they are there; a name is not needed for that. */
-  function previewed(): Form | undefined {
+  function previewed(): Fields | undefined {
     const body = $state.snapshot(form);
-    return id && !kept ? undefined : { ...body, name: body.name || 'New', slug: '' };
+    return id && !edited.now ? undefined : { ...body, name: body.name || 'New', slug: '' };
   }
 
   /**
    * Asks what the values in the form would do: at once, and again after the answer if they have changed by then. Values that
-   * cannot be read leave the last picture as it is.
+   * cannot be tried leave the last picture as it is, and that is said.
    */
   async function draw() {
     again = drawing;
@@ -50,9 +82,14 @@
     drawing = true;
     const service = id;
     const params = { query: { service, now, day, clock: clock.kind } };
-    const got = await data(api.POST('/api/services/preview', { params, body })).catch(() => undefined);
+    let [got, why]: [typeof preview, string] = [undefined, ''];
+    try {
+      got = await data(api.POST('/api/services/preview', { params, body }));
+    } catch (cause) {
+      why = problemOf(cause).message;
+    }
     drawing = false;
-    if (got && service === id) preview = got;
+    if (service === id) [preview, untried] = [got ?? preview, why];
     if (again) await draw();
   }
   $effect(() => {
@@ -62,7 +99,6 @@
   // What others change (a booking, a personal event, hours) changes the picture too.
   $effect(() => listen(() => void draw()));
 
-  const changed = $derived(JSON.stringify(form) !== kept);
   const occupied = $derived(form.length + form.bufferBefore + form.bufferAfter);
 
   function fault(field: string): string {
@@ -72,17 +108,11 @@
     return found?.[1] ?? '';
   }
 
-  function take(service: Shape<'Service'>) {
-    form = formOf(service);
-    page = service.page;
-    archived = service.archived;
-    kept = JSON.stringify(form);
-  }
-
   async function load(id: number) {
-    [missing, problem] = ['', undefined];
+    missing = '';
     // A new service can be typed at once: what comes later must not write over it.
-    if (!id) [form, page, kept] = [{ ...fresh }, '', ''];
+    if (id) void edited.open(id);
+    else edited.begin({ ...fresh });
     try {
       const [people, resources, services] = await Promise.all([
         everything((query) => api.GET('/api/staff', { params: { query } })),
@@ -93,38 +123,44 @@
       if (!id) form.hue = rarest(others.map((s) => s.hue));
       team = people;
       kinds = [...new Set(resources.map((r) => r.kind))];
-      if (id) take(await data(api.GET('/api/services/{id}', { params: { path: { id } } })));
     } catch (cause) {
       missing = problemOf(cause).message;
     }
   }
-  $effect(() => void load(id));
+  $effect(() => {
+    const key = id;
+    untrack(() => void load(key));
+  });
+  follow(() => void edited.again(), ['rules']);
 
-  async function save(accept = 0) {
-    problem = undefined;
-    saved = false;
-    try {
-      if (id) {
-        take(
-          await data(
-            api.PUT('/api/services/{id}', { params: { path: { id }, query: { accept } }, body: form }),
-          ),
-        );
-        saved = true;
-      } else {
-        const made = await data(api.POST('/api/services', { body: form }));
-        await navigate('/services/:id', { params: { id: String(made.id) } });
-      }
-    } catch (cause) {
-      problem = problemOf(cause);
+  async function save() {
+    const done = await edited.save();
+    if (done && !id && edited.now) {
+      await navigate('/services/:id', { params: { id: String(edited.now.id) } });
+    } else if (!done) {
+      // The field that is wrong may be far from the button.
+      await tick();
+      document.querySelector<HTMLElement>('form [aria-invalid="true"]')?.focus();
     }
   }
+
+  const parts = $derived(
+    fields<Fields>(labels, {
+      notice: noticeWords,
+      window: windowWords,
+      hue: (hue) => hueNames[hue] ?? '',
+      staff: (ids) =>
+        ids.map((id) => team.find((m) => m.id === id)?.name ?? `number ${id}`).join(', ') || 'nobody',
+    }),
+  );
 </script>
 
 <svelte:head><title>{form.name || 'A new service'} · Niche</title></svelte:head>
 
-{#if missing}
-  <div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{missing}</Notice></div>
+{#if missing || (edited.problem && id && !edited.now)}
+  <div class="mx-auto w-full max-w-6xl p-6">
+    <Notice tone="wrong">{missing || edited.problem?.message}</Notice>
+  </div>
 {:else}
   <div class="page">
     <form
@@ -139,19 +175,19 @@
         <p class="text-sm text-mute"><a class="hover:underline" href="/services">Services</a> ›</p>
         <h1 class="text-2xl">{form.name || 'A new service'}</h1>
         <p class="mt-1 max-w-3xl text-base">
-          A visit lasts <b>{lengthOf(form.length)}</b> and takes <b>{lengthOf(occupied)}</b> of
+          A visit lasts <b>{writeLength(form.length)}</b> and takes <b>{writeLength(occupied)}</b> of
           {form.staffing === 'all' ? 'everybody’s' : 'somebody’s'} time, buffers included{form.places > 1
             ? `; up to ${form.places} clients share it`
-            : ''}. It can be booked <b>{noticeWords(form)}</b>, <b>{windowWords(form)}</b>.
+            : ''}. It can be booked <b>{noticeWords(form.notice)}</b>, <b>{windowWords(form.window)}</b>.
           {#if form.paused}<b class="text-brick">It is paused: nothing can be booked.</b>{/if}
           {#if page}Its page is <a class="link-plain" href={page} target="_blank" rel="noopener">{page}</a
             >.{/if}
         </p>
       </div>
-      {#if !id}<What bind:form {fault} {others} />{/if}
-      <Rules bind:form {fault} />
-      <Who bind:form {team} {kinds} />
-      {#if id}<What bind:form {fault} {others} />{/if}
+      {#if !id}<What bind:form={edited.value} {fault} {others} />{/if}
+      <Rules bind:form={edited.value} {fault} />
+      <Who bind:form={edited.value} {team} {kinds} />
+      {#if id}<What bind:form={edited.value} {fault} {others} />{/if}
       {#if id}
         <Archive
           name={form.name}
@@ -160,27 +196,28 @@
           onchange={async (on, accept) => {
             const params = { path: { id }, query: { accept } };
             await data(api.PUT('/api/services/{id}/archive', { params, body: { archived: on } }));
-            await load(id);
+            await edited.open(id);
           }}
         />
+        <History kinds={['service']} thing={id} />
       {/if}
-      {#if problem?.misfitCount}
-        <Misfits {problem} onaccept={() => save(problem?.misfitCount)} onback={() => (problem = undefined)} />
-      {:else if problem}
-        <Notice tone="wrong">{problem.message} Nothing was saved.</Notice>
-      {/if}
+      <Outcome form={edited} parts={() => parts} />
       <div class="sticky bottom-0 flex items-center gap-3 border-t border-edge bg-page py-3">
-        <button class="btn btn-primary" disabled={!changed}>{id ? 'Save' : 'Define the service'}</button>
-        {#if id}<button type="button" class="btn" disabled={!changed} onclick={() => load(id)}>Discard</button
+        <button class="btn btn-primary" disabled={!changed || edited.busy}
+          >{id ? 'Save' : 'Define the service'}</button
+        >
+        {#if id}<button type="button" class="btn" disabled={!changed} onclick={() => edited.discard()}
+            >Discard</button
           >{/if}
         <p class="text-sm text-mute" role="status">
-          {id && changed ? 'Not saved yet' : saved ? 'Saved' : ''}
+          {id && changed ? 'Not saved yet' : edited.saved ? 'Saved' : ''}
         </p>
       </div>
     </form>
     {#if preview}
       <div class="beside">
         <Budget
+          {untried}
           {preview}
           service={id}
           bind:now

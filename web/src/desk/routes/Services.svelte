@@ -1,29 +1,22 @@
 <script lang="ts">
   import { api, everything, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
-  import { lengthOf } from '$lib/hours/wallclock';
+  import { query } from '$lib/api/query.svelte';
+  import { writeLength } from '$lib/ui/typed';
   import ListTools from '$lib/ui/ListTools.svelte';
 
-  let services = $state<Shape<'Service'>[]>();
-  /** The kinds of rooms and equipment that there are. */
-  let kinds = $state<string[]>([]);
   let search = $state('');
   let order = $state('name');
   let archived = $state(false);
 
-  async function load() {
-    services = await everything((query) => api.GET('/api/services', { params: { query } }), archived);
-    const resources = await everything((query) => api.GET('/api/resources', { params: { query } }));
-    kinds = resources.map((r) => r.kind);
-  }
-  $effect(() => {
-    void archived;
-    void load();
-  });
+  const list = query(() => everything((query) => api.GET('/api/services', { params: { query } }), archived));
+  const services = $derived(list.value);
+  const rooms = query(() => everything((query) => api.GET('/api/resources', { params: { query } })));
+  /** The kinds of rooms and equipment that there are. */
+  const kinds = $derived(rooms.value?.map((r) => r.kind) ?? []);
   /** What keeps a service from being booked. */
   function missing(s: Shape<'Service'>): string {
     if (s.staff.length === 0) return 'nobody performs it';
-    const none = s.needs.find((kind) => !kinds.includes(kind));
+    const none = rooms.value && s.needs.find((kind) => !kinds.includes(kind));
     if (none) return `there is no ${none}`;
     return s.paused ? 'paused' : '';
   }
@@ -38,7 +31,6 @@
             : a.name.localeCompare(b.name),
       ),
   );
-  $effect(() => listen(() => void load()));
 </script>
 
 <svelte:head><title>Services · Niche</title></svelte:head>
@@ -85,7 +77,7 @@
             <p class="text-sm text-mute">{s.place || 'no place given'}</p>
           </div>
           <div class="text-sm">
-            <p>{lengthOf(s.length)}, every {lengthOf(s.step)}</p>
+            <p>{writeLength(s.length)}, a start every {writeLength(s.step)}</p>
             <p class="text-mute">
               {s.bufferBefore || s.bufferAfter
                 ? `${s.bufferBefore} min before, ${s.bufferAfter} min after`

@@ -1,16 +1,16 @@
 <script lang="ts">
   import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
-  import { lengthOf } from '$lib/hours/wallclock';
+  import { query } from '$lib/api/query.svelte';
+  import { writeWork } from '$lib/ui/typed';
   import { cityOf } from '$lib/hours/dates';
   import Field from '$lib/ui/Field.svelte';
   import ListTools from '$lib/ui/ListTools.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import Told from '$lib/ui/Told.svelte';
   import ZonePicker from '$lib/ui/ZonePicker.svelte';
   import { navigate } from '../router';
   import { session } from '../session.svelte';
 
-  let team = $state<Shape<'StaffMember'>[]>();
   let problem = $state<Problem>();
   let search = $state('');
   let order = $state('name');
@@ -20,15 +20,11 @@
   let email = $state('');
   let zone = $state(session.now?.business?.zone ?? 'Europe/Dublin');
 
-  async function load() {
-    team = await everything((query) => api.GET('/api/staff', { params: { query } }), archived);
-    adding ||= team.length === 0 && !archived;
-  }
+  const list = query(() => everything((query) => api.GET('/api/staff', { params: { query } }), archived));
+  const team = $derived(list.value);
   $effect(() => {
-    void archived;
-    void load();
+    if (team?.length === 0 && !archived) adding = true;
   });
-  $effect(() => listen(() => void load()));
 
   async function add(e: SubmitEvent) {
     e.preventDefault();
@@ -36,6 +32,17 @@
     try {
       const member = await data(api.POST('/api/staff', { body: { name, email, zone } }));
       await navigate('/team/:id', { params: { id: String(member.id) } });
+    } catch (cause) {
+      problem = problemOf(cause);
+    }
+  }
+
+  let ways = $state<Shape<'Invited'>[]>([]);
+  const unlinked = $derived((team ?? []).filter((m) => m.links === 0 && !m.archived));
+  async function askAll() {
+    problem = undefined;
+    try {
+      ways = (await data(api.POST('/api/invitations'))).items;
     } catch (cause) {
       problem = problemOf(cause);
     }
@@ -82,7 +89,12 @@
       <h1 class="text-2xl">Team</h1>
       <p class="text-mute">Who works when, and whether their calendars are linked.</p>
     </div>
-    {#if !adding}<button class="btn btn-primary" onclick={() => (adding = true)}>Add a person</button>{/if}
+    <div class="flex flex-wrap justify-end gap-2">
+      {#if unlinked.length > 1}
+        <button class="btn" onclick={() => void askAll()}>Ask the {unlinked.length} without a link</button>
+      {/if}
+      {#if !adding}<button class="btn btn-primary" onclick={() => (adding = true)}>Add a person</button>{/if}
+    </div>
   </div>
 
   {#if adding}
@@ -112,6 +124,17 @@
     </form>
   {/if}
 
+  {#if ways.length}
+    <Told
+      title="Hand each address to its person alone"
+      lines={ways.map((w) => `${w.name}: ${location.origin}${w.path}`)}
+      ondone={() => (ways = [])}
+    >
+      Each works once, for 7 days, and is not shown again. Addresses of before have ended.
+    </Told>
+  {/if}
+  {#if problem && !adding}<Notice tone="wrong">{problem.message}</Notice>{/if}
+  {#if list.problem}<Notice tone="wrong">{list.problem.message}</Notice>{/if}
   {#if team && (team.length || archived)}
     <ListTools
       bind:search
@@ -138,7 +161,9 @@
             <p class="text-sm text-mute">{cityOf(m.zone)}, {m.present} now</p>
           </div>
           <div class="text-sm">
-            <p>{m.weekly ? `${lengthOf(m.weekly)} this week` : m.hasHours ? 'Away this week' : 'No hours'}</p>
+            <p>
+              {m.weekly ? `${writeWork(m.weekly)} this week` : m.hasHours ? 'Away this week' : 'No hours'}
+            </p>
             <p class="text-mute">{m.services.length ? names(m.services) : 'No service'}</p>
           </div>
           <div class="text-sm">
@@ -147,6 +172,7 @@
               <p class="text-mute">Bookings go to {names(m.getting)}</p>
             {:else}
               <p class="font-semibold text-brick">{capital(missing(m)[0] ?? '')}</p>
+              {#if m.links === 0 && m.linking.words}<p class="text-mute">{capital(m.linking.words)}</p>{/if}
               {#if missing(m).length > 1}<p class="text-mute">{capital(names(missing(m).slice(1)))}</p>{/if}
             {/if}
           </div>

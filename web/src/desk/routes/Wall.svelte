@@ -1,7 +1,7 @@
 <script lang="ts">
   import { searchParams } from 'sv-router';
-  import { api, data, problemOf, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
+  import { api, data, type Shape } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
   import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
@@ -16,10 +16,6 @@
   import Week from '../wall/Week.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
 
-  let wall = $state<Shape<'Wall'>>();
-  let fault = $state('');
-  let turns = 0;
-
   const date = $derived(String(searchParams.get('date') ?? ''));
   const service = $derived(Number(searchParams.get('service') ?? 0));
   const view = $derived<View>(views.find((v) => v === searchParams.get('view')) ?? 'day');
@@ -33,18 +29,26 @@
   let keys: ReturnType<typeof Keys>;
   let tools = $state<ReturnType<typeof Tools>>();
 
-  async function load(date: string, service: number) {
-    const turn = ++turns;
-    const query = { date, service, page, clock: clock.kind, zones: clock.zones };
-    try {
-      const got = await data(api.GET('/api/wall', { params: { query } }));
-      if (turn === turns) [wall, fault] = [got, ''];
-    } catch (cause) {
-      if (turn === turns) fault = problemOf(cause).message;
-    }
-  }
-  $effect(() => void load(date, service));
-  $effect(() => listen(() => void load(date, service)));
+  const answer = query(() =>
+    data(
+      api.GET('/api/wall', {
+        params: { query: { date, service, page, clock: clock.kind, zones: clock.zones } },
+      }),
+    ),
+  );
+  /** Of a team on several pages, how full the days are is asked by itself: the lanes do not wait for it. */
+  const several = $derived(!!answer.value && (answer.value.next > 0 || page > 1));
+  const ribbon = query(async () =>
+    several
+      ? (await data(api.GET('/api/wall/days', { params: { query: { date, zones: clock.zones } } }))).items
+      : undefined,
+  );
+  const wall = $derived.by(() => {
+    const told = answer.value;
+    const days = ribbon.value;
+    return told && days && several && days[0]?.date === told.days[0]?.date ? { ...told, days } : told;
+  });
+  const fault = $derived(answer.problem?.message ?? '');
 
   const dateOf = (at: string | number) => dateIn(wall?.zone ?? 'UTC', at);
   const today = $derived(wall ? dateOf(wall.now) : '');

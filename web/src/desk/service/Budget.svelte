@@ -1,4 +1,7 @@
 <script lang="ts">
+  import { readTime } from '$lib/hours/wallclock';
+  import DateInput from '$lib/ui/DateInput.svelte';
+  import { isDate } from '$lib/ui/typed';
   import type { Shape } from '$lib/api/client';
   import Notice from '$lib/ui/Notice.svelte';
   import { session } from '../session.svelte';
@@ -16,6 +19,7 @@
     shown = $bindable(),
     performers,
     draft,
+    untried,
   }: {
     preview: Shape<'Preview'>;
     service: number;
@@ -25,6 +29,8 @@
     shown: string;
     /** How many people perform it. */
     performers: number;
+    /** Why the present values could not be tried, or empty. */
+    untried: string;
     /** The values in the form, where they are not what is saved or another moment is asked about. */
     draft?: Shape<'ServiceFields'>;
   } = $props();
@@ -35,6 +41,14 @@
   const zone = $derived(session.now?.business?.zone ?? 'UTC');
   /** The question stands below the day that is opened, else below the budget. */
   const below = $derived(preview.day?.date === shown);
+
+  /** A moment as if it were now: its day and its time on the business's clock. */
+  let asDay = $state('');
+  let asTime = $state('');
+  function asIf(day: string, time: string) {
+    [asDay, asTime] = [day, day && !time ? '08:00' : time];
+    now = isDate(asDay) && readTime(asTime) ? `${asDay}T${asTime}` : '';
+  }
 </script>
 
 {#snippet trail(why: Asked)}
@@ -54,10 +68,14 @@
   <div>
     <h2 class="text-lg">Where the next four weeks go</h2>
     <p class="text-sm text-mute">
-      Possible starts of everybody who performs it, {preview.words}, with the values in the form. Open a step
-      to see the starts that it costs.
+      Possible starts of everybody who performs it, {preview.words}, with {untried
+        ? 'the last values that could be tried'
+        : 'the values in the form'}. Open a step to see the starts that it costs.
     </p>
   </div>
+  {#if untried}
+    <Notice tone="wrong">{untried} What is shown here is of the values before.</Notice>
+  {/if}
   <Arcade {preview} bind:opened />
   <p class="effect" role="status" aria-label="Effect of the change">
     {#if preview.possible === 0 && preview.was <= 0}
@@ -103,12 +121,24 @@
 
   <div class="flex flex-wrap items-center gap-x-3 gap-y-1 pt-2">
     <h2 class="text-lg">What a client would see</h2>
-    <label class="ml-auto flex items-center gap-2 text-sm text-mute">
+    <div class="ml-auto flex items-center gap-2 text-sm text-mute">
       as if it were
-      <input class="input w-52 input-sm" type="datetime-local" bind:value={now} />
-    </label>
-    {#if now}<button type="button" class="link-plain text-sm" onclick={() => (now = '')}>now again</button
-      >{/if}
+      <DateInput
+        small
+        class="w-36"
+        aria-label="As if it were, day"
+        bind:value={() => asDay, (d) => asIf(d, asTime)}
+      />
+      <input
+        class="input w-18 input-sm px-2 text-center"
+        aria-label="As if it were, time"
+        placeholder="08:00"
+        value={asTime}
+        onchange={(e) => asIf(asDay, readTime(e.currentTarget.value) ?? e.currentTarget.value)}
+      />
+      {#if now}<button type="button" class="link-plain text-sm" onclick={() => asIf('', '')}>now again</button
+        >{/if}
+    </div>
   </div>
   <Weeks {preview} {service} unsaved={!!draft} bind:shown />
   {#if why && below}{@render trail(why)}{/if}

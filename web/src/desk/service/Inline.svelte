@@ -27,6 +27,12 @@
     padding: 10px 0;
     border-top: 1px solid var(--color-base-300);
   }
+  @media (max-width: 639px) {
+    .rule {
+      grid-template-columns: minmax(0, 1fr);
+      gap: 2px;
+    }
+  }
   .rule:first-of-type {
     border-top: 0;
   }

@@ -1,11 +1,14 @@
 <script lang="ts">
-  import { readLengths, type Fault, type Form } from './form';
+  import DateInput from '$lib/ui/DateInput.svelte';
+  import { writeLength } from '$lib/ui/typed';
+  import { noticeKind, notices, readLengths, windowKind, windows, type Fault, type Fields } from './form';
   import Inline from './Inline.svelte';
   import InlineChoice from './InlineChoice.svelte';
+  import InlineLength from './InlineLength.svelte';
   import InlineNumber from './InlineNumber.svelte';
 
   /** The rules of time, as sentences with fields in them. */
-  let { form = $bindable(), fault }: { form: Form; fault: Fault } = $props();
+  let { form = $bindable(), fault }: { form: Fields; fault: Fault } = $props();
 
   const first = (...fields: string[]) => fields.map(fault).find(Boolean) ?? '';
 </script>
@@ -14,116 +17,137 @@
   <legend class="sr-only">Rules</legend>
   <Inline title="The visit" error={first('length', 'lengths', 'step')}>
     lasts
-    <InlineNumber label="Lasts, minutes" min={5} step={5} bind:value={form.length} error={fault('length')} />
-    min, or
-    <input
-      class="input input-sm w-24 px-2 text-center font-semibold"
-      aria-label="Further lengths"
-      placeholder="45, 60"
-      value={form.lengths.join(', ')}
-      onchange={(e) => (form.lengths = readLengths(e.currentTarget.value))}
-    />
-    by the client’s choice; it may start every
-    <InlineNumber
-      label="Can start every, minutes"
-      min={5}
-      step={5}
-      bind:value={form.step}
-      error={fault('step')}
-    />
-    min
-    <InlineChoice
-      label="Counted"
-      bind:value={form.anchor}
-      of={[
-        ['clock', 'on the clock'],
-        ['opening', 'from opening'],
-      ]}
-    />
+    <InlineLength label="Lasts" bind:value={form.length} error={fault('length')} />
+    <span class="whitespace-nowrap"
+      >or <input
+        class="input input-sm w-34 px-2 text-center font-semibold"
+        aria-label="Further lengths"
+        placeholder="nothing else"
+        value={form.lengths.map(writeLength).join(', ')}
+        onchange={(e) => (form.lengths = readLengths(e.currentTarget.value))}
+      /> by choice;</span
+    >
+    <span class="whitespace-nowrap"
+      >it starts every <InlineLength label="Can start every" bind:value={form.step} error={fault('step')} />
+      <InlineChoice
+        label="Counted"
+        bind:value={form.anchor}
+        of={[
+          ['clock', 'on the clock'],
+          ['opening', 'from opening'],
+        ]}
+      /></span
+    >
   </Inline>
   <Inline title="Buffers" error={first('bufferBefore', 'bufferAfter')}>
-    keep
-    <InlineNumber
-      label="Buffer before, minutes"
-      step={5}
-      bind:value={form.bufferBefore}
-      error={fault('bufferBefore')}
-    />
-    min before and
-    <InlineNumber
-      label="Buffer after, minutes"
-      step={5}
-      bind:value={form.bufferAfter}
-      error={fault('bufferAfter')}
-    />
-    min after, which
-    <InlineChoice
-      label="Buffers"
-      bind:value={form.buffersInsideHours}
-      of={[
-        [false, 'may lie outside hours'],
-        [true, 'stay inside hours'],
-      ]}
-    />
+    <span class="whitespace-nowrap"
+      >keep <InlineLength
+        label="Buffer before"
+        bind:value={form.bufferBefore}
+        error={fault('bufferBefore')}
+      /> before</span
+    >
+    <span class="whitespace-nowrap"
+      >and <InlineLength label="Buffer after" bind:value={form.bufferAfter} error={fault('bufferAfter')} /> after,</span
+    >
+    <span class="whitespace-nowrap"
+      >which <InlineChoice
+        label="Buffers"
+        bind:value={form.buffersInsideHours}
+        of={[
+          [false, 'may lie outside hours'],
+          [true, 'stay inside hours'],
+        ]}
+      /></span
+    >
   </Inline>
-  <Inline title="Notice" error={first('notice', 'noticeDays', 'noticeBy')}>
+  <Inline title="Notice" error={first('notice', 'notice.minutes', 'notice.daysBefore', 'notice.by')}>
     <InlineChoice
       label="Notice"
-      bind:value={form.noticeKind}
+      bind:value={() => noticeKind(form.notice), (kind) => (form.notice = structuredClone(notices[kind]))}
       of={[
-        ['none', 'none: until it starts'],
-        ['minutes', 'so long before'],
-        ['day', 'by a time, days before'],
+        ['none', 'until it starts'],
+        ['minutes', 'at the latest'],
+        ['day', 'by a time of day,'],
       ]}
     />
-    {#if form.noticeKind === 'minutes'}
-      :
-      <InlineNumber label="Notice, minutes" step={30} bind:value={form.notice} error={fault('notice')} />
-      min before it starts
-    {:else if form.noticeKind === 'day'}
-      :
-      <InlineNumber label="Days before" bind:value={form.noticeDays} error={fault('noticeDays')} />
-      days before, by
-      <input
-        class="input input-sm w-20 px-2 text-center font-semibold"
-        class:input-error={fault('noticeBy')}
-        aria-label="By"
-        placeholder="18:00"
-        bind:value={form.noticeBy}
-      />
+    {#if form.notice && 'minutes' in form.notice}
+      <span class="whitespace-nowrap"
+        ><InlineLength
+          label="How long before"
+          bind:value={form.notice.minutes}
+          error={fault('notice.minutes')}
+        /> before it starts</span
+      >
+    {:else if form.notice}
+      <span class="whitespace-nowrap"
+        ><InlineNumber
+          label="Days before"
+          bind:value={form.notice.daysBefore}
+          error={fault('notice.daysBefore')}
+        />
+        {form.notice.daysBefore === 1 ? 'day' : 'days'} before, until
+        <input
+          class="input input-sm w-20 px-2 text-center font-semibold"
+          class:input-error={fault('notice.by')}
+          aria-invalid={fault('notice.by') ? 'true' : undefined}
+          aria-label="By"
+          placeholder="18:00"
+          bind:value={form.notice.by}
+        /></span
+      >
     {/if}
   </Inline>
-  <Inline title="Booking window" error={first('windowDays', 'windowFrom', 'windowTo')}>
+  <Inline title="Booking window" error={first('window', 'window.days', 'window.from', 'window.to')}>
     <InlineChoice
       label="Booking window"
-      bind:value={form.windowKind}
+      bind:value={() => windowKind(form.window), (kind) => (form.window = structuredClone(windows[kind]))}
       of={[
-        ['days', 'so many days ahead'],
-        ['dates', 'between two dates'],
-        ['none', 'as far ahead as anybody likes'],
+        ['days', 'ahead by at most'],
+        ['dates', 'from a date to another'],
+        ['none', 'up to a year ahead'],
       ]}
     />
-    {#if form.windowKind === 'days'}
-      :
-      <InlineNumber label="Booking window, days" bind:value={form.windowDays} error={fault('windowDays')} />
-      days
-    {:else if form.windowKind === 'dates'}
-      :
-      <input class="input input-sm w-38" type="date" aria-label="First day" bind:value={form.windowFrom} />
-      to
-      <input class="input input-sm w-38" type="date" aria-label="Last day" bind:value={form.windowTo} />
+    {#if form.window && 'days' in form.window}
+      <span class="whitespace-nowrap"
+        ><InlineNumber
+          label="Booking window, days"
+          bind:value={form.window.days}
+          error={fault('window.days')}
+        />
+        {form.window.days === 1 ? 'day' : 'days'}</span
+      >
+    {:else if form.window}
+      {@const dates = form.window}
+      <DateInput
+        small
+        class="w-36"
+        aria-label="First day"
+        bind:value={() => dates.from ?? '', (date) => (dates.from = date)}
+      />
+      <span class="whitespace-nowrap"
+        >to <DateInput
+          small
+          class="w-36"
+          aria-label="Last day"
+          bind:value={() => dates.to ?? '', (date) => (dates.to = date)}
+        /></span
+      >
     {/if}
   </Inline>
   <Inline
     title="Caps"
     error={first('capPerDay', 'places')}
-    hint="Only bookings count, never personal events."
+    hint="Only bookings count, never personal events. An empty field is no cap."
   >
-    at most
-    <InlineNumber label="Cap" optional bind:value={form.capPerDay} error={fault('capPerDay')} />
-    visits a day for each person (empty for no cap),
-    <InlineNumber label="Places" min={1} bind:value={form.places} error={fault('places')} />
-    {form.places === 1 ? 'place' : 'places'} in each visit
+    <span class="whitespace-nowrap"
+      >at most <InlineNumber label="Cap" optional bind:value={form.capPerDay} error={fault('capPerDay')} /> visits
+      a day each,</span
+    >
+    <span class="whitespace-nowrap"
+      ><InlineNumber label="Places" min={1} bind:value={form.places} error={fault('places')} />
+      {form.places === 1 ? 'place' : 'places'} in each visit</span
+    >
   </Inline>
   <Inline title="If a calendar cannot be read">
     when it is booked,

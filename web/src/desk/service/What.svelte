@@ -1,7 +1,7 @@
 <script lang="ts">
   import Field from '$lib/ui/Field.svelte';
   import type { Shape } from '$lib/api/client';
-  import { hueNames, type Fault, type Form } from './form';
+  import { hueNames, type Fault, type Fields } from './form';
 
   /** What the service is, as clients read it. */
   let {
@@ -9,7 +9,7 @@
     fault,
     others,
   }: {
-    form: Form;
+    form: Fields;
     fault: Fault;
     /** The other services, whose colours are taken. */ others: Shape<'Service'>[];
   } = $props();

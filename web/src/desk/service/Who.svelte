@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
   import ChoiceField from '$lib/ui/ChoiceField.svelte';
-  import type { Form } from './form';
+  import type { Fields } from './form';
 
   /** Who performs the service, how one is picked, and what else a visit needs. */
   let {
@@ -9,7 +9,7 @@
     team,
     kinds,
   }: {
-    form: Form;
+    form: Fields;
     team: Shape<'StaffMember'>[];
     /** The kinds of rooms and equipment that there are. */
     kinds: string[];

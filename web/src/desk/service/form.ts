@@ -1,13 +1,14 @@
+import { plainDate } from '$lib/hours/dates';
+import { readLength, writeLength } from '$lib/ui/typed';
 import type { Shape } from '$lib/api/client';
-import { lengthOf } from '$lib/hours/wallclock';
 
 /** A service as it is being edited. */
-export type Form = Shape<'ServiceFields'>;
+export type Fields = Shape<'ServiceFields'>;
 
 /** What is wrong with a field, also with one of a list. */
 export type Fault = (field: string) => string;
 
-export const fresh: Form = {
+export const fresh: Fields = {
   name: '',
   slug: '',
   place: '',
@@ -19,14 +20,8 @@ export const fresh: Form = {
   bufferBefore: 0,
   bufferAfter: 0,
   buffersInsideHours: false,
-  noticeKind: 'minutes',
-  notice: 240,
-  noticeDays: 1,
-  noticeBy: '18:00',
-  windowKind: 'days',
-  windowDays: 60,
-  windowFrom: '',
-  windowTo: '',
+  notice: { minutes: 240 },
+  window: { days: 60 },
   capPerDay: undefined,
   places: 1,
   needs: [],
@@ -37,43 +32,83 @@ export const fresh: Form = {
   staff: [],
 };
 
+/** What the fields are called where two versions stand side by side. */
+export const labels: Record<keyof Fields, string> = {
+  name: 'Name',
+  slug: 'Address of its page',
+  place: 'Place',
+  hue: 'Colour',
+  length: 'Length',
+  lengths: 'Further lengths',
+  step: 'Step',
+  anchor: 'Steps begin at',
+  bufferBefore: 'Buffer before',
+  bufferAfter: 'Buffer after',
+  buffersInsideHours: 'Buffers inside hours',
+  notice: 'Notice',
+  window: 'Booking window',
+  capPerDay: 'Cap a day',
+  places: 'Places',
+  needs: 'Needs',
+  staffing: 'Who takes part',
+  pick: 'Who is picked',
+  paused: 'Paused',
+  unreachable: 'When a calendar cannot be read',
+  staff: 'Performed by',
+};
+
 /** Takes the fields of a service out of what the server says of it. */
-export function formOf(service: Shape<'Service'>): Form {
-  const keys = Object.keys(fresh) as (keyof Form)[];
-  return Object.fromEntries(keys.map((key) => [key, service[key]])) as Form;
+export function formOf(service: Shape<'Service'>): Fields {
+  const keys = Object.keys(fresh) as (keyof Fields)[];
+  return Object.fromEntries(keys.map((key) => [key, service[key]])) as Fields;
+}
+
+/** The kinds of notice, each with what it begins with when it is chosen. */
+export const notices = {
+  none: null,
+  minutes: { minutes: 240 },
+  day: { daysBefore: 1, by: '18:00' },
+} satisfies Record<string, Fields['notice']>;
+
+/** The kinds of booking window, each with what it begins with when it is chosen. */
+export const windows = {
+  days: { days: 60 },
+  dates: { from: '', to: '' },
+  none: null,
+} satisfies Record<string, Fields['window']>;
+
+export function noticeKind(n: Fields['notice']): keyof typeof notices {
+  return !n ? 'none' : 'minutes' in n ? 'minutes' : 'day';
+}
+
+export function windowKind(w: Fields['window']): keyof typeof windows {
+  return !w ? 'none' : 'days' in w ? 'days' : 'dates';
 }
 
 /** Until when a visit can be booked, in words. */
-export function noticeWords(f: Form): string {
-  if (f.noticeKind === 'day') {
-    const days =
-      f.noticeDays === 0
-        ? 'on the day'
-        : f.noticeDays === 1
-          ? 'the day before'
-          : `${f.noticeDays} days before`;
-    return `until ${f.noticeBy} ${days}`;
-  }
-  if (f.noticeKind === 'none' || !f.notice) return 'until it starts';
-  const long =
-    f.notice % 1440 === 0 ? (f.notice === 1440 ? '1 day' : `${f.notice / 1440} days`) : lengthOf(f.notice);
-  return `until ${long} before it starts`;
+export function noticeWords(n: Fields['notice']): string {
+  if (!n) return 'until it starts';
+  if ('minutes' in n)
+    return n.minutes ? `until ${writeLength(n.minutes)} before it starts` : 'until it starts';
+  const days =
+    n.daysBefore === 0 ? 'on the day' : n.daysBefore === 1 ? 'the day before' : `${n.daysBefore} days before`;
+  return `until ${n.by} ${days}`;
 }
 
 /** How far ahead it can be booked, in words. */
-export function windowWords(f: Form): string {
-  if (f.windowKind === 'days') return f.windowDays === 1 ? '1 day ahead' : `${f.windowDays} days ahead`;
-  if (f.windowKind === 'none' || (!f.windowFrom && !f.windowTo)) return 'as far ahead as anybody likes';
-  return [f.windowFrom && `from ${f.windowFrom}`, f.windowTo && `to ${f.windowTo}`].filter(Boolean).join(' ');
+export function windowWords(w: Fields['window']): string {
+  if (w && 'days' in w) return w.days === 1 ? '1 day ahead' : `${w.days} days ahead`;
+  const ends = [w?.from && `from ${plainDate(w.from)}`, w?.to && `to ${plainDate(w.to)}`];
+  return ends.filter(Boolean).join(' ') || 'up to a year ahead';
 }
 
 /** Reads further lengths as they are typed: 45, 60. */
 export function readLengths(text: string): number[] {
   return text
-    .split(/[\s,;]+/)
+    .split(/[,;]/)
+    .map((part) => part.trim())
     .filter(Boolean)
-    .map(Number)
-    .filter(Number.isFinite);
+    .map((part) => readLength(part) ?? NaN);
 }
 
 /** How many hues there are. */

@@ -1,8 +1,9 @@
 <script lang="ts">
   import X from '@lucide/svelte/icons/x';
   import { api, problemOf, type Shape } from '$lib/api/client';
-  import { copyWords, type CopyState } from '$lib/lane/lane';
+  import { copyWords } from '$lib/lane/lane';
   import Notice from '$lib/ui/Notice.svelte';
+  import Sold from './Sold.svelte';
 
   let {
     visit,
@@ -35,6 +36,8 @@
     act(api.POST('/api/bookings/{id}/cancel', path(c)), visit.clients.length === 1);
   const decide = (c: Client, accept: boolean) =>
     act(api.POST('/api/bookings/{id}/decision', { ...path(c), body: { accept } }), !accept);
+  /** Whether what stands outside is not what was booked, or nobody knows. */
+  const strayed = $derived(['doubted', 'adrift', 'failed'].includes(visit.copy));
   const shared = $derived(visit.client !== visit.clients[0]?.name);
 </script>
 
@@ -62,8 +65,11 @@
         <dd>{visit.picked}</dd>
       {/if}
       <dt class="text-mute">Outside</dt>
-      <dd>{copyWords[visit.copy as CopyState]}{visit.copyNote ? `: ${visit.copyNote}` : ''}</dd>
+      <dd>
+        {#if strayed}<b class="text-brick">{copyWords[visit.copy]}</b>{:else}{copyWords[visit.copy]}{/if}
+      </dd>
     </dl>
+    {#if visit.copyNote}<div class="mt-3"><Notice>{visit.copyNote}</Notice></div>{/if}
     {#if visit.clash}
       <div class="mt-3">
         <Notice tone="wrong">
@@ -79,6 +85,7 @@
           {#if shared}<b>{c.name}{c.places > 1 ? `, ${c.places} places` : ''}</b>{/if}
           <span>Reference <b>{c.reference}</b></span>
           <span class="break-words text-mute">{c.mail}</span>
+          <Sold booking={c.id} />
           {#if c.status === 'pending'}
             <Notice>It waits for you: a calendar could not be read when it was booked.</Notice>
             <div class="flex gap-2">

@@ -1,7 +1,7 @@
 <script lang="ts">
-  import { api, data, problemOf, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
-  import { lengthOf } from '$lib/hours/wallclock';
+  import { api, data, type Shape } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
+  import { writeWork } from '$lib/ui/typed';
   import { clock } from '../clock.svelte';
   import Notice from '$lib/ui/Notice.svelte';
 
@@ -19,29 +19,18 @@
     ontitle: (title: string) => void;
   } = $props();
 
-  let month = $state<Shape<'WallMonth'>>();
-  let fault = $state('');
-  let asked = 0;
-
-  async function load(date: string) {
-    const turn = ++asked;
-    try {
-      const got = await data(
-        api.GET('/api/wall/month', { params: { query: { date, page, zones: clock.zones } } }),
-      );
-      if (turn !== asked) return;
-      [month, fault] = [got, ''];
-      ontitle(got.title);
-    } catch (cause) {
-      if (turn === asked) fault = problemOf(cause).message;
-    }
-  }
-  $effect(() => void load(date));
-  $effect(() => listen(() => void load(date)));
+  const answer = query(() =>
+    data(api.GET('/api/wall/month', { params: { query: { date, page, zones: clock.zones } } })),
+  );
+  const month = $derived(answer.value);
+  const fault = $derived(answer.problem?.message ?? '');
+  $effect(() => {
+    if (month) ontitle(month.title);
+  });
 
   const share = (part: number, open: number) => (open ? Math.min(100, (part / open) * 100) : 0);
   const words = (d: Shape<'RibbonDay'>) =>
-    d.open ? `${lengthOf(d.booked)} booked, ${lengthOf(d.busy)} busy, of ${lengthOf(d.open)}` : 'no hours';
+    d.open ? `${writeWork(d.booked)} booked, ${writeWork(d.busy)} busy, of ${writeWork(d.open)}` : 'no hours';
   const weekend = (d: Shape<'RibbonDay'>) => d.weekday === 'Sat' || d.weekday === 'Sun';
 </script>
 

@@ -11,7 +11,7 @@
   const share = (part: number, day: Shape<'RibbonDay'>) => (day.open ? (100 * part) / day.open : 0);
 </script>
 
-<div class="flex min-w-0 grow gap-0.5" role="group" aria-label="Days">
+<div class="ribbon flex min-w-0 grow gap-0.5" role="group" aria-label="Days">
   {#each days as day (day.date)}
     <button
       class="day"
@@ -31,6 +31,10 @@
 </div>
 
 <style>
+  .ribbon {
+    overflow-x: auto;
+    scrollbar-width: none;
+  }
   .day {
     position: relative;
     flex: 1 1 0;

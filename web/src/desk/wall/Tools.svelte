@@ -2,6 +2,7 @@
   import ChevronLeft from '@lucide/svelte/icons/chevron-left';
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import type { Shape } from '$lib/api/client';
+  import DateInput from '$lib/ui/DateInput.svelte';
   import { choose, clock } from '../clock.svelte';
   import Ribbon from './Ribbon.svelte';
   import { viewNames, views, type View } from './views';
@@ -33,11 +34,14 @@
     onkeys: () => void;
   } = $props();
 
-  let jump: HTMLInputElement;
+  let jump: DateInput;
   /** Puts the cursor where a date is typed. */
   export function focusDate(): void {
     jump.focus();
   }
+  /** What is typed into it, until the wall shows that day. */
+  let typed = $state('');
+  const shownDate = $derived(typed || wall.date);
   const strangers = $derived(wall.lanes.some((l) => l.away));
 </script>
 
@@ -58,13 +62,16 @@
       >
     </div>
     <button class="btn btn-sm" onclick={() => onshow('')}>Today</button>
-    <input
-      class="input w-34 input-sm"
-      type="date"
+    <DateInput
+      class="w-34"
+      small
       aria-label="Jump to a date"
       bind:this={jump}
-      value={wall.date}
-      onchange={(e) => e.currentTarget.value && onshow(e.currentTarget.value)}
+      bind:value={() => shownDate, (d) => (typed = d)}
+      onpick={(d) => {
+        typed = '';
+        if (d !== wall.date) onshow(d);
+      }}
     />
     <div class="join ml-auto" role="group" aria-label="View">
       {#each views as v (v)}
@@ -79,6 +86,11 @@
   </div>
   <div class="flex flex-wrap items-center gap-x-4 gap-y-1 pt-1.5">
     <b class="whitespace-nowrap">{view === 'month' ? 'People by days' : title}</b>
+    {#if view === 'day'}
+      <span class="means" aria-hidden="true"
+        >of a day’s hours: <i class="booked"></i> booked <i class="busy"></i> personal <i></i> open</span
+      >
+    {/if}
     {#if view === 'week'}
       <select
         class="select w-40 select-sm"
@@ -129,6 +141,31 @@
 </div>
 
 <style>
+  /* What the bars of the days mean. */
+  .means {
+    font-size: 0.8125rem;
+    color: var(--color-mute);
+    white-space: nowrap;
+  }
+  .means i {
+    display: inline-block;
+    width: 6px;
+    height: 11px;
+    margin: 0 2px 0 6px;
+    border-radius: 3px 3px 0 0;
+    background: var(--color-base-300);
+  }
+  .means .booked {
+    background: var(--color-tick);
+  }
+  .means .busy {
+    background: var(--color-tick-none);
+  }
+  @media (max-width: 899px) {
+    .means {
+      display: none;
+    }
+  }
   @media print {
     .tools {
       display: none;

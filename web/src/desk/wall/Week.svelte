@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { api, data, problemOf, type Shape } from '$lib/api/client';
-  import { listen } from '$lib/api/live';
+  import { api, data, type Shape } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -41,25 +41,20 @@
     onlanes: (lanes: Shape<'WallLane'>[]) => void;
   } = $props();
 
-  let week = $state<Shape<'WallWeek'>>();
-  let fault = $state('');
-  let asked = 0;
-
-  async function load(date: string, staff: number, service: number) {
-    const turn = ++asked;
-    try {
-      const query = { date, page, staff, service, clock: clock.kind, zones: clock.zones };
-      const got = await data(api.GET('/api/wall/week', { params: { query } }));
-      if (turn !== asked) return;
-      [week, fault] = [got, ''];
-      ontitle?.(got.title);
-      onlanes(got.people.flatMap((p) => p.days));
-    } catch (cause) {
-      if (turn === asked) fault = problemOf(cause).message;
-    }
-  }
-  $effect(() => void load(date, staff, service));
-  $effect(() => listen(() => void load(date, staff, service)));
+  const answer = query(() =>
+    data(
+      api.GET('/api/wall/week', {
+        params: { query: { date, page, staff, service, clock: clock.kind, zones: clock.zones } },
+      }),
+    ),
+  );
+  const week = $derived(answer.value);
+  const fault = $derived(answer.problem?.message ?? '');
+  $effect(() => {
+    if (!week) return;
+    ontitle?.(week.title);
+    onlanes(week.people.flatMap((p) => p.days));
+  });
 
   const person = $derived(staff ? week?.people[0] : undefined);
   const marks = $derived.by(() => {

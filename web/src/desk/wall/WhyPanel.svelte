@@ -1,13 +1,14 @@
 <script lang="ts">
-  import Check from '@lucide/svelte/icons/check';
   import X from '@lucide/svelte/icons/x';
   import { tick } from 'svelte';
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { Query } from '$lib/api/query.svelte';
   import { listen } from '$lib/api/live';
   import { clock } from '../clock.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
+  import Trail from '$lib/ui/Trail.svelte';
 
   /** Every rule's verdict on one start of one person, where its values come from, and what else there is. */
   let {
@@ -33,33 +34,32 @@
     onclose: () => void;
   } = $props();
 
-  let why = $state<Shape<'Why'>>();
-  let fault = $state('');
+  const answer = new Query<Shape<'Why'>>();
+  const why = $derived(answer.value);
+  const fault = $derived(answer.problem?.message ?? '');
   let booking = $state(false);
   let name = $state('');
   let mail = $state('');
   let busy = $state(false);
   let booked = $state('');
   let problem = $state<Problem>();
-  let asked = 0;
+  /** Made once for each booking that is wanted, so that a cut line books it once. */
+  let key = crypto.randomUUID();
   let panel = $state<HTMLElement>();
 
-  async function load(service: number, staff: number, at: string) {
-    const turn = ++asked;
-    try {
-      const query = { service, staff, at, clock: clock.kind };
-      const got = await data(
-        draft
+  function load(service: number, staff: number, at: string) {
+    const query = { service, staff, at, clock: clock.kind };
+    const unsaved = draft && { now: draft.now, body: $state.snapshot(draft.fields) };
+    return answer.ask(() =>
+      data(
+        unsaved
           ? api.POST('/api/services/why', {
-              params: { query: { ...query, now: draft.now } },
-              body: $state.snapshot(draft.fields),
+              params: { query: { ...query, now: unsaved.now } },
+              body: unsaved.body,
             })
           : api.GET('/api/why', { params: { query } }),
-      );
-      if (turn === asked) [why, fault] = [got, ''];
-    } catch (cause) {
-      if (turn === asked) fault = problemOf(cause).message;
-    }
+      ),
+    );
   }
   $effect(() => {
     [booking, booked, problem] = [false, '', undefined];
@@ -79,46 +79,20 @@
       const got = await data(
         api.POST('/api/pages/{slug}/bookings', {
           params: { path: { slug: why.page } },
-          body: { start: why.at, staff, name, email: mail, zone, clock: clock.kind },
+          body: { start: why.at, staff, name, email: mail, zone, clock: clock.kind, key },
         }),
       );
       [booked, booking, name, mail] = [got.reference, false, '', ''];
+      key = crypto.randomUUID();
     } catch (cause) {
       problem = problemOf(cause);
+      if (problem.status) key = crypto.randomUUID(); // it was refused, and the next try is another booking
     } finally {
       busy = false;
     }
   }
   const refused = $derived(why?.rules.filter((r) => !r.held) ?? []);
 </script>
-
-{#snippet trail(title: string, rules: Shape<'WhyRule'>[])}
-  {#if rules.length}
-    <h3 class="pt-3 text-sm font-bold">{title}</h3>
-    <ol class="trail">
-      {#each rules as r (r.code)}
-        <li class:refused={!r.held}>
-          <span class="mark" aria-hidden="true"
-            >{#if r.held}<Check size={13} />{:else}<X size={13} />{/if}</span
-          >
-          <div>
-            <b>{r.name}</b><span class="sr-only">: {r.held ? 'holds' : 'refuses'}.</span>
-            <p><Sentence text={r.detail} /></p>
-            {#each r.sources as source (source.words)}
-              <p class="text-[0.8125rem] text-mute">
-                {#if source.path}<a
-                    class="hover:underline"
-                    target={draft ? '_blank' : undefined}
-                    href={source.path}><Sentence text={source.words} />&nbsp;›</a
-                  >{:else}<Sentence text={source.words} />{/if}
-              </p>
-            {/each}
-          </div>
-        </li>
-      {/each}
-    </ol>
-  {/if}
-{/snippet}
 
 <aside
   class={inside ? 'sheet p-4' : 'aside w-88 flex-none border-l border-edge bg-base-100 p-4'}
@@ -198,7 +172,7 @@
           {why.offset} <a class="link-plain" href="/services/{why.service.id}">Change the steps</a>
         </Notice>
       {/if}
-      {@render trail('What refuses it', refused)}
+      <Trail title="What refuses it" rules={refused} away={!!draft} />
       {#each [{ title: `Nearest with ${why.staff.name}`, list: why.own, named: false }, { title: 'With others', list: why.others, named: true }] as group (group.title)}
         {#if group.list.length}
           <h3 class="pt-3 pb-1 text-sm font-bold">{group.title}</h3>
@@ -211,41 +185,7 @@
           </div>
         {/if}
       {/each}
-      {@render trail(
-        'What holds',
-        why.rules.filter((r) => r.held),
-      )}
+      <Trail title="What holds" rules={why.rules.filter((r) => r.held)} away={!!draft} />
     {/if}
   </div>
 </aside>
-
-<style>
-  .trail {
-    display: grid;
-    gap: 9px;
-    padding: 6px 0;
-    font-size: 0.875rem;
-    line-height: 1.35;
-  }
-  .trail li {
-    display: grid;
-    grid-template-columns: 20px 1fr;
-    gap: 9px;
-  }
-  .mark {
-    display: grid;
-    place-items: center;
-    width: 20px;
-    height: 23px;
-    border-radius: 10px 10px 2px 2px;
-    background: var(--color-base-300);
-    color: var(--color-moss);
-  }
-  .refused .mark {
-    background: var(--color-brick-soft);
-    color: var(--color-brick);
-  }
-  .refused b {
-    color: var(--color-brick);
-  }
-</style>

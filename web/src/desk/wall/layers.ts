@@ -1,6 +1,6 @@
 import type { Shape } from '$lib/api/client';
 import { between, initials, type Axis } from '$lib/lane/geometry';
-import type { CopyState, Layers, Solid } from '$lib/lane/lane';
+import type { Layers, Solid } from '$lib/lane/lane';
 import { reasonWords } from '$lib/lane/reasons';
 
 /** The ends of a drawing that the server gives. */
@@ -21,7 +21,7 @@ export function solidOf(v: Shape<'WallVisit'>): Solid {
     label: v.label,
     hue: v.hue,
     pending: v.status !== 'confirmed',
-    copy: v.copy as CopyState,
+    copy: v.copy,
     clash: v.clash,
   };
 }
@@ -37,8 +37,10 @@ export function layersOf(
     open: lane.open.map(between),
     bricks: lane.busy.map((b) => ({
       ...between(b),
-      title: `Busy ${b.label}, ${b.calendar}`,
+      title: b.unread ? `${b.calendar} has not been read here` : `Busy ${b.label}, ${b.calendar}`,
       label: b.calendar,
+      lines: b.note ? [b.note] : [],
+      unread: b.unread,
     })),
     solids: lane.visits.map(solidOf),
     sill: lane.starts.map((s) => ({

@@ -14,6 +14,14 @@ export class Problem extends Error {
   /** The first of the bookings that a change of rules would leave outside them, and how many there are. */
   readonly misfits: Shape<'Misfit'>[];
   readonly misfitCount: number;
+  /** What somebody else has saved in the meantime. */
+  readonly current: unknown;
+  /** How many copies lie ahead, where it must be said what becomes of them. */
+  readonly copies: number;
+  /** Where a search by a mail address has led, of which it must be said whether it is right. */
+  readonly host: string;
+  /** Whether a one-time code is asked for beside the password. */
+  readonly asksCode: boolean;
 
   constructor(body: Partial<Shape<'Problem'>>, status: number) {
     super(body.detail ?? 'Something went wrong on our side.');
@@ -23,12 +31,23 @@ export class Problem extends Error {
     this.reasons = body.reasons ?? [];
     this.misfits = body.misfits ?? [];
     this.misfitCount = body.misfitCount ?? 0;
+    this.current = body.current;
+    this.copies = body.copies ?? 0;
+    this.host = body.host ?? '';
+    this.asksCode = body.asksCode ?? false;
   }
 }
 
+/** What is done when the server no longer knows who is signed in. */
+export const lost = { tell: () => {} };
+
+/** Where somebody who is not signed in is expected. */
+const gate = /^\/api\/(session|setup|ways-in)/;
+
 const problems: Middleware = {
-  async onResponse({ response }) {
+  async onResponse({ request, response }) {
     if (response.ok) return;
+    if (response.status === 401 && !gate.test(new URL(request.url).pathname)) lost.tell();
     const body = await response
       .clone()
       .json()
@@ -44,7 +63,10 @@ const problems: Middleware = {
 };
 
 /** The one way to the server. Every call either gives data or throws a Problem. */
-export const api = createClient<paths>({ baseUrl: '/' });
+export const api = createClient<paths>({
+  baseUrl: '/',
+  querySerializer: { array: { style: 'form', explode: false } },
+});
 api.use(problems);
 
 /** Returns the data of an answer. */

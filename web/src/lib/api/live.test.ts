@@ -27,7 +27,7 @@ it('one stream tells everybody on the page, and rests while nobody sees it', () 
   const [a, b] = [vi.fn(), vi.fn()];
   const ends = [listen(a), listen(b)];
   expect(open()).toHaveLength(1);
-  for (let n = 0; n < 5; n++) open()[0]?.dispatchEvent(new Event('change'));
+  for (let n = 0; n < 5; n++) open()[0]?.dispatchEvent(new MessageEvent('change', { data: 'bookings' }));
   vi.advanceTimersByTime(100);
   expect([a, b].map((f) => f.mock.calls.length)).toEqual([1, 1]);
   vi.advanceTimersByTime(30_000);
@@ -43,4 +43,22 @@ it('one stream tells everybody on the page, and rests while nobody sees it', () 
   expect(a, 'what was missed is asked for').toHaveBeenCalledTimes(3);
   ends.forEach((end) => end());
   expect(open()).toHaveLength(0);
+});
+
+it('who wants to know of something is told of that, and not more often than anybody can see', () => {
+  const [bookings, rules, never] = [vi.fn(), vi.fn(), vi.fn()];
+  const ends = [listen(bookings, ['bookings']), listen(rules, ['rules', 'time']), listen(never, [])];
+  const say = (data: string) => open()[0]?.dispatchEvent(new MessageEvent('change', { data }));
+  vi.advanceTimersByTime(2000);
+  say('bookings');
+  vi.advanceTimersByTime(100);
+  say('bookings');
+  say('calendars');
+  vi.advanceTimersByTime(100);
+  expect([bookings, rules].map((f) => f.mock.calls.length)).toEqual([1, 0]);
+  vi.advanceTimersByTime(800);
+  expect([bookings, rules].map((f) => f.mock.calls.length)).toEqual([2, 0]);
+  vi.advanceTimersByTime(30_000);
+  expect([bookings, rules, never].map((f) => f.mock.calls.length)).toEqual([2, 1, 0]);
+  ends.forEach((end) => end());
 });

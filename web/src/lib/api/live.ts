@@ -1,17 +1,38 @@
-/** Who wants to know, and the one stream that tells: a browser opens only a few connections to one server. */
-const listeners = new Set<() => void>();
+/** What changes on the server; and time, which makes what is shown older. */
+export type Subject = 'bookings' | 'calendars' | 'rules' | 'time';
+
+/** Who wants to know of what, and the one stream that tells: a browser opens only a few connections to one server. */
+const listeners = new Map<() => void, readonly Subject[] | undefined>();
 let source: EventSource | undefined;
 let soon: ReturnType<typeof setTimeout> | undefined;
 let clock: ReturnType<typeof setInterval> | undefined;
 /** Whether something may have been missed. */
 let lost = false;
 
-function tell() {
+/** What has changed since it was last told; anything may have, when it is empty. */
+const changed = new Set<string>();
+let anything = false;
+let toldAt = -Infinity;
+/** How long it is waited for more of the same, and how often at most it is told, in milliseconds. */
+const [gathering, apart] = [80, 800];
+
+function wait(): number {
+  const since = Date.now() - toldAt;
+  return since >= 0 && since < apart ? Math.max(gathering, apart - since) : gathering; // a clock that went back is no reason
+}
+
+function tell(subject?: string) {
+  if (subject) changed.add(subject);
+  else anything = true;
   // Under steady changes the first still counts: a screen is never later than this.
   soon ??= setTimeout(() => {
     soon = undefined;
-    for (const changed of listeners) changed();
-  }, 80);
+    toldAt = Date.now();
+    const [all, what] = [anything, new Set(changed)];
+    anything = false;
+    changed.clear();
+    for (const [act, on] of listeners) if (all || !on || on.some((s) => what.has(s))) act();
+  }, wait());
 }
 
 /** Keeps the stream open as long as somebody listens and the page can be seen. */
@@ -25,9 +46,9 @@ function keep() {
   }
   if (source) return;
   // What is shown ages also when nothing happens: now-lines move, and calendars were read longer ago.
-  clock = setInterval(tell, 30_000);
+  clock = setInterval(() => tell('time'), 30_000);
   source = new EventSource('/api/changes');
-  source.addEventListener('change', tell);
+  source.addEventListener('change', (e) => tell((e as MessageEvent<string>).data || undefined));
   source.addEventListener('error', () => (lost = true));
   source.addEventListener('open', () => {
     if (lost) tell();
@@ -36,12 +57,15 @@ function keep() {
 }
 document.addEventListener('visibilitychange', keep);
 
-/** Calls `changed` when something changed on the server, when changes may have been missed, and every half a minute. */
-export function listen(changed: () => void): () => void {
-  listeners.add(changed);
+/**
+ * Calls `act` when something changed on the server, when changes may have been missed, and every half a minute; or only when one of
+ * the subjects did, and when it may have been missed.
+ */
+export function listen(act: () => void, on?: readonly Subject[]): () => void {
+  listeners.set(act, on);
   keep();
   return () => {
-    listeners.delete(changed);
+    listeners.delete(act);
     keep();
   };
 }

@@ -4,6 +4,110 @@
  */
 
 export interface paths {
+  '/api/about': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The program itself */
+    get: operations['getAbout'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/administrators': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who can sign in to the desk */
+    get: operations['listAdministrators'];
+    put?: never;
+    /** Add an administrator */
+    post: operations['addAdministrator'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/administrators/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Change an administrator's name and mail address */
+    put: operations['changeAdministrator'];
+    post?: never;
+    /** Remove an administrator */
+    delete: operations['removeAdministrator'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/administrators/{id}/way-in': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a new one-time address for an administrator who has not come in yet */
+    post: operations['askAdministrator'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Bookings as they were made, the last first */
+    get: operations['listBookings'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Cancel several bookings */
+    post: operations['cancelBookings'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bookings/{id}/cancel': {
     parameters: {
       query?: never;
@@ -15,6 +119,23 @@ export interface paths {
     put?: never;
     /** Cancel a booking */
     post: operations['cancelBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/{id}/case': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Why a booking was taken: what every rule said when it was decided */
+    get: operations['getBookingCase'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -62,7 +183,8 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** A calendar */
+    get: operations['getCalendar'];
     /** Choose what a calendar is for */
     put: operations['chooseCalendar'];
     post?: never;
@@ -101,6 +223,281 @@ export interface paths {
     put?: never;
     /** Read closures from a public calendar, without saving them */
     post: operations['importClosures'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hosts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The calendar hosts that are known by a name */
+    get: operations['listHosts'];
+    put?: never;
+    /** Name a calendar host */
+    post: operations['addHost'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hosts/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Change a calendar host */
+    put: operations['changeHost'];
+    post?: never;
+    /** Forget a calendar host; links to it stay */
+    delete: operations['removeHost'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/invitations': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ask everyone who has no link */
+    post: operations['inviteAll'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/invitations/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** For whom an invitation to link a calendar is */
+    get: operations['getInvitation'];
+    put?: never;
+    /** Come in by an invitation, which is used up by it */
+    post: operations['acceptInvitation'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/invitations/{token}/no': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Answer an invitation with no */
+    post: operations['declineInvitation'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/links/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Take a link away */
+    delete: operations['removeLink'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/links/{id}/key': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Give a link a new app password, or a new address */
+    post: operations['renewLink'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How the one who asks signs in, and where they are signed in */
+    get: operations['getSecurity'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Change the own password; all other sessions end */
+    put: operations['changePassword'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/recovery-codes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Replace the recovery codes */
+    post: operations['newRecoveryCodes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/second-factor': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Turn a second factor on */
+    put: operations['confirmSecondFactor'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/second-factor/new': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make the secret of a second factor; nothing is kept of it yet */
+    post: operations['newSecondFactor'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/second-factor/off': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Turn the second factor off */
+    post: operations['dropSecondFactor'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/sessions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** End all own sessions but this one */
+    delete: operations['endOtherSessions'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/sessions/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** End one of the own sessions */
+    delete: operations['endSession'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who is signed in as a staff member */
+    get: operations['getMyself'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -153,6 +550,126 @@ export interface paths {
     /** Move an own booking */
     post: operations['moveMyBooking'];
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/calendars/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose what an own calendar is for */
+    put: operations['chooseMyCalendar'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/costs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the own calendars cost */
+    get: operations['getMyCosts'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/day': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** An own day */
+    get: operations['getMyDay'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/links': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The own links */
+    get: operations['listMyLinks'];
+    put?: never;
+    /** Link an own calendar account or published calendar */
+    post: operations['addMyLink'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/links/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Take an own link away */
+    delete: operations['removeMyLink'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/links/{id}/key': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Give an own link a new app password, or a new address */
+    post: operations['renewMyLink'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/session': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Sign out */
+    delete: operations['leave'];
     options?: never;
     head?: never;
     patch?: never;
@@ -217,7 +734,8 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** A room or a piece of equipment */
+    get: operations['getResource'];
     /** Change a room or a piece of equipment */
     put: operations['changeResource'];
     post?: never;
@@ -350,6 +868,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/settings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The business as a whole */
+    get: operations['getSettings'];
+    /** Change the business as a whole */
+    put: operations['changeSettings'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/setup': {
     parameters: {
       query?: never;
@@ -420,6 +956,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/staff/{id}/costs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What somebody's calendars cost */
+    get: operations['getCosts'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/staff/{id}/days': {
     parameters: {
       query?: never;
@@ -456,6 +1009,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/staff/{id}/invitation': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ask somebody to link a calendar; an address of before ends */
+    post: operations['invite'];
+    /** Withdraw an invitation that nobody has used */
+    delete: operations['withdrawInvitation'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/staff/{id}/links': {
     parameters: {
       query?: never;
@@ -474,6 +1045,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/trail': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who changed what, the newest first */
+    get: operations['listTrail'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/trail/export': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The same as a file */
+    get: operations['exportTrail'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/wall': {
     parameters: {
       query?: never;
@@ -483,6 +1088,23 @@ export interface paths {
     };
     /** The team's day */
     get: operations['getWall'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/wall/days': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How full the days around a date are, over the whole team */
+    get: operations['getWallDays'];
     put?: never;
     post?: never;
     delete?: never;
@@ -525,6 +1147,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/ways-in/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** For whom a one-time address is */
+    get: operations['getWayIn'];
+    put?: never;
+    /** Choose a password at a one-time address */
+    post: operations['comeIn'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/why': {
     parameters: {
       query?: never;
@@ -546,6 +1186,26 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    About: {
+      /**
+       * Format: date-time
+       * @description Since when the program runs.
+       */
+      began: string;
+      /**
+       * Format: int64
+       * @description The size of the database.
+       */
+      bytes: number;
+      /** @description The version of SQLite. */
+      database: string;
+      /** @description The data folder on the server. */
+      folder: string;
+      go: string;
+      version: string;
+      /** @description Where the data of time zones come from, and which they are. */
+      zoneData: string;
+    };
     Absence: {
       /** Format: date */
       from: string;
@@ -554,6 +1214,12 @@ export interface components {
       until: string;
     };
     Administrator: {
+      email: string;
+      /** Format: int64 */
+      id: number;
+      name: string;
+    };
+    AdministratorFields: {
       email: string;
       name: string;
     };
@@ -593,7 +1259,41 @@ export interface components {
       was: number;
     };
     Business: {
+      /**
+       * @description Of how many hours.
+       * @default 24
+       * @enum {string}
+       */
+      clock?: '24' | '12';
       name: string;
+      /**
+       * @description Of day, month and year in a date.
+       * @default dmy
+       * @enum {string}
+       */
+      order?: 'dmy' | 'mdy' | 'ymd';
+      /** @description IANA time zone. */
+      zone: string;
+    };
+    BusinessSettings: {
+      /**
+       * Format: int64
+       * @description How many bookings ahead one mail address may have.
+       */
+      ahead: number;
+      /**
+       * @description Of how many hours.
+       * @default 24
+       * @enum {string}
+       */
+      clock?: '24' | '12';
+      name: string;
+      /**
+       * @description Of day, month and year in a date.
+       * @default dmy
+       * @enum {string}
+       */
+      order?: 'dmy' | 'mdy' | 'ymd';
       /** @description IANA time zone. */
       zone: string;
     };
@@ -609,6 +1309,11 @@ export interface components {
       canWrite: boolean;
       /** @description As the host states it, #rrggbb, or empty. */
       colour: string;
+      /**
+       * Format: int64
+       * @description Copies in it of visits that lie ahead.
+       */
+      copies: number;
       /** @description In plain words, or empty. */
       error: string;
       /**
@@ -640,6 +1345,8 @@ export interface components {
        * @description Seconds since it was last read, or -1.
        */
       readAgo: number;
+      /** @description Its host did not answer and is left alone until then. */
+      resting: boolean;
       /**
        * Format: int64
        * @description Events that could not be read.
@@ -651,6 +1358,33 @@ export interface components {
       tentativeFree?: boolean;
       /** @description The first of them, by date. */
       unread: components['schemas']['Unread'][];
+      /** Format: int64 */
+      version: number;
+    };
+    CalendarCost: {
+      /**
+       * Format: int64
+       * @description Starts lost if it alone blocked time.
+       */
+      alone: number;
+      /** @description The weekday on which most of them are, or empty. */
+      most: string;
+      name: string;
+    };
+    CalendarHost: {
+      /** @description The host or CalDAV address at which its accounts are looked for. */
+      address: string;
+      /** @description Of the mail addresses that it serves. */
+      domains: string[];
+      /** Format: int64 */
+      id: number;
+      /** @description What people call it. */
+      name: string;
+      /** Format: int64 */
+      version: number;
+    };
+    Cancelling: {
+      ids: number[];
     };
     Choice: {
       /** @description Its all-day events take no time. */
@@ -685,6 +1419,24 @@ export interface components {
        * @description In the business's zone.
        */
       today: string;
+      /** Format: int64 */
+      version: number;
+    };
+    Costs: {
+      /** @description The costliest first. */
+      calendars: components['schemas']['CalendarCost'][];
+      /**
+       * Format: int64
+       * @description Starts that there are.
+       */
+      left: number;
+      /**
+       * Format: int64
+       * @description Starts in the coming two weeks, if no calendar blocked time.
+       */
+      possible: number;
+      /** @description The same in a sentence or two; empty where there is nothing to lose. */
+      words: string;
     };
     Day: {
       breaks?: string[][];
@@ -705,16 +1457,77 @@ export interface components {
       absences: components['schemas']['Absence'][];
       oneOffs: components['schemas']['OneOff'][];
     };
+    DaysNow: {
+      absences: components['schemas']['Absence'][];
+      oneOffs: components['schemas']['OneOff'][];
+      /** Format: int64 */
+      version: number;
+    };
+    Decided: {
+      /**
+       * Format: date-time
+       * @description When it was decided.
+       */
+      at: string;
+      /** @description Who was picked, with what every rule said. */
+      staff: components['schemas']['DecidedPerson'][];
+      /** @description When, and how the last look went, in sentences. */
+      words: string;
+    };
+    DecidedPerson: {
+      rules: components['schemas']['WhyRule'][];
+      staff: components['schemas']['NamedID'];
+      /** @description The start, as Tuesday 24 November, 10:00–11:30. */
+      words: string;
+    };
     Decision: {
       accept: boolean;
+    };
+    Declining: {
+      why?: string;
+    };
+    Entering: {
+      password: string;
+    };
+    Entrance: {
+      business: string;
+      email: string;
+      name: string;
+    };
+    Factor: {
+      /** @description otpauth://, for a program on the same device. */
+      address: string;
+      /** @description The same as a picture to be read by a camera, data:image/png. */
+      picture: string;
+      /** @description To be typed in by hand. */
+      secret: string;
+    };
+    FactorProof: {
+      code: string;
+      /** @description The present password. */
+      current: string;
+      secret: string;
     };
     FieldError: {
       /** @description The path of the field in the body, or query.NAME. */
       field: string;
       message: string;
     };
+    HostFields: {
+      /** @description The host or CalDAV address at which its accounts are looked for. */
+      address: string;
+      /** @description Of the mail addresses that it serves. */
+      domains: string[];
+      /** @description What people call it. */
+      name: string;
+    };
     Hours: {
       patterns: components['schemas']['Pattern'][];
+    };
+    HoursNow: {
+      patterns: components['schemas']['Pattern'][];
+      /** Format: int64 */
+      version: number;
     };
     Import: {
       /** @description An iCalendar address. */
@@ -731,17 +1544,74 @@ export interface components {
        */
       skipped: number;
     };
+    Invitation: {
+      /** @description Whether an administrator is signed in in this browser, who would be signed out by it. */
+      atDesk: boolean;
+      business: string;
+      /** @description Of the staff member. */
+      name: string;
+      /** @description The last day on which it works, by their own clock. */
+      until: string;
+    };
+    Invited: {
+      /** Format: int64 */
+      id: number;
+      name: string;
+      /** @description Of the page on which a password is chosen. It works once, for 7 days, and is not shown again. */
+      path: string;
+    };
     Link: {
+      /** @description The host itself. */
+      at: string;
       calendars: components['schemas']['Calendar'][];
+      /** @description It is being taken away, and goes once its copies are gone. */
+      closing: boolean;
       /** Format: date-time */
       createdAt: string;
+      /** @description Why its calendars could not be listed the last time, in plain words, or empty. */
+      error: string;
+      /** @description What its host is called. */
       host: string;
       /** Format: int64 */
       id: number;
       /** @enum {string} */
       kind: 'account' | 'feed';
+      /**
+       * Format: int64
+       * @description How many copies are still to be removed, of one that is closing.
+       */
+      left: number;
       /** @description Empty for a feed. */
       username: string;
+    };
+    Linking: {
+      /**
+       * @description none: nobody asked; lapsed: the address has ended unused; opened: they came in; chosen: some calendar blocks time or gets bookings.
+       * @enum {string}
+       */
+      state: 'none' | 'asked' | 'lapsed' | 'opened' | 'declined' | 'linked' | 'chosen';
+      /** @description Since when, on the business's clock, or empty. */
+      when: string;
+      /** @description Why they declined, if they said it. */
+      why: string;
+      /** @description The same in a few words. */
+      words: string;
+    };
+    ListCalendarHost: {
+      items: components['schemas']['CalendarHost'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListInvited: {
+      items: components['schemas']['Invited'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
     };
     ListLink: {
       items: components['schemas']['Link'][];
@@ -751,8 +1621,32 @@ export interface components {
        */
       next: number;
     };
+    ListListedAdministrator: {
+      items: components['schemas']['ListedAdministrator'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListMadeBooking: {
+      items: components['schemas']['MadeBooking'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListResource: {
       items: components['schemas']['Resource'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListRibbonDay: {
+      items: components['schemas']['RibbonDay'][];
       /**
        * Format: int64
        * @description The next part, or 0 at the end.
@@ -774,6 +1668,61 @@ export interface components {
        * @description The next part, or 0 at the end.
        */
       next: number;
+    };
+    ListTrailEntry: {
+      items: components['schemas']['TrailEntry'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListedAdministrator: {
+      email: string;
+      /** Format: int64 */
+      id: number;
+      name: string;
+      /** @description With a second factor. */
+      secured: boolean;
+      /** @description When they were last at the desk, or empty. */
+      seen: string;
+      /** @description It is who asks. */
+      self: boolean;
+      /**
+       * @description in: can sign in; asked: has an address at which to choose a password; lapsed: had one.
+       * @enum {string}
+       */
+      state: 'in' | 'asked' | 'lapsed';
+      /** @description Until when their one-time address is open, or empty. */
+      until: string;
+      /** Format: int64 */
+      version: number;
+    };
+    MadeBooking: {
+      /** @description The visit has not begun. */
+      ahead: boolean;
+      client: string;
+      /**
+       * Format: date
+       * @description Of the visit, on the business's clock.
+       */
+      date: string;
+      email: string;
+      /** Format: int64 */
+      id: number;
+      /** @description When it was made, on the business's clock. */
+      made: string;
+      /** @description Where it was made from; empty where that was not kept. */
+      network: string;
+      reference: string;
+      service: string;
+      staff: string;
+      /** @enum {string} */
+      status: 'pending' | 'confirmed' | 'cancelled';
+      /** Format: int64 */
+      visit: number;
+      /** @description The visit, on the business's clock. */
+      when: string;
     };
     Mark: {
       /** Format: date-time */
@@ -803,6 +1752,30 @@ export interface components {
       /** Format: date-time */
       start: string;
     };
+    Myself: {
+      business: string;
+      /** @enum {string} */
+      clock: '24' | '12';
+      email: string;
+      /** @description Calendar hosts that need no address. */
+      hosts: components['schemas']['NamedHost'][];
+      /** Format: int64 */
+      id: number;
+      name: string;
+      today: string;
+      /** @description Whose clock counts for them. */
+      zone: string;
+    };
+    NamedHost: {
+      /** @description The host or CalDAV address at which its accounts are looked for. */
+      address: string;
+      /** @description Of the mail addresses that it serves. */
+      domains: string[];
+      /** Format: int64 */
+      id: number;
+      /** @description What people call it. */
+      name: string;
+    };
     NamedID: {
       /** Format: int64 */
       id: number;
@@ -818,6 +1791,8 @@ export interface components {
       /** @enum {string} */
       clock: '12' | '24';
       email: string;
+      /** @description Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking. */
+      key?: string;
       /**
        * Format: int64
        * @description One of the service's lengths; the first when left out.
@@ -839,8 +1814,10 @@ export interface components {
       zone: string;
     };
     NewLink: {
-      /** @description The host or CalDAV address, or the iCalendar address of a feed. */
-      address: string;
+      /** @description The host or CalDAV address of an account, which is found by its mail address when it is left out; or the iCalendar address of a feed. */
+      address?: string;
+      /** @description The host to which the search has led, if it lies in another domain than the mail address and is right. */
+      agreed?: string;
       /**
        * @default account
        * @enum {string}
@@ -851,10 +1828,34 @@ export interface components {
       /** @description Of an account. */
       username?: string;
     };
+    NewPassword: {
+      /** @description The present password. */
+      current: string;
+      password: string;
+    };
     OneOff: {
       date: string;
       note: string;
       spans: string[][];
+    };
+    OwnDay: {
+      date: string;
+      lane: components['schemas']['WallLane'];
+      title: string;
+      /** @description What the day holds, in a sentence. */
+      words: string;
+    };
+    OwnSession: {
+      /** Format: date-time */
+      began: string;
+      device: string;
+      /** @description It is the one that asks. */
+      here: boolean;
+      /** Format: int64 */
+      id: number;
+      network: string;
+      /** Format: date-time */
+      seen: string;
     };
     Page: {
       business: string;
@@ -1005,10 +2006,21 @@ export interface components {
       words: string;
     };
     Problem: {
+      /** @description The password is right; a one-time code is asked for too. */
+      asksCode?: boolean;
+      /**
+       * Format: int64
+       * @description How many copies of visits ahead are outside, of which has to be said what becomes of them.
+       */
+      copies?: number;
+      /** @description What somebody else has saved meanwhile, in the shape in which it is read. */
+      current?: unknown;
       /** @description What happened, in a sentence for people. */
       detail: string;
       /** @description What is wrong with which field. */
       errors?: components['schemas']['FieldError'][];
+      /** @description The calendar host to which a search by a mail address has led, of which has to be said whether it is right. */
+      host?: string;
       /**
        * Format: int64
        * @description How many there are.
@@ -1024,6 +2036,15 @@ export interface components {
       status: number;
       /** @description The kind of the problem. */
       title: string;
+      /**
+       * Format: int64
+       * @description The version of it.
+       */
+      version?: number;
+    };
+    Proof: {
+      /** @description The present password. */
+      current: string;
     };
     Pulse: {
       /**
@@ -1036,6 +2057,20 @@ export interface components {
       staff: components['schemas']['NamedID'];
       state: string;
     };
+    Reason: {
+      code: string;
+      /** @description In a few words. */
+      words: string;
+    };
+    RecoveryCodes: {
+      codes: string[];
+    };
+    Renewal: {
+      /** @description The new address of a published calendar. */
+      address?: string;
+      /** @description The new app password of an account. */
+      password?: string;
+    };
     Resource: {
       /** Format: int64 */
       id: number;
@@ -1044,6 +2079,8 @@ export interface components {
       name: string;
       /** @description The services in use that need its kind. */
       neededBy: string[];
+      /** Format: int64 */
+      version: number;
     };
     ResourceFields: {
       /** @description What services ask for: a visit takes one of each kind that it needs. */
@@ -1071,6 +2108,15 @@ export interface components {
        */
       open: number;
       weekday: string;
+    };
+    Security: {
+      /**
+       * Format: int64
+       * @description Recovery codes that are not used.
+       */
+      codesLeft: number;
+      secondFactor: boolean;
+      sessions: components['schemas']['OwnSession'][];
     };
     Service: {
       /** @enum {string} */
@@ -1100,20 +2146,16 @@ export interface components {
       name: string;
       /** @description Kinds of rooms and equipment, one of each. */
       needs: string[];
-      /**
-       * Format: int64
-       * @description Minutes, for the kind minutes.
-       */
-      notice: number;
-      /** @description Time of day by which it must be booked, for the kind day. */
-      noticeBy: string;
-      /**
-       * Format: int64
-       * @description Days before the visit, for the kind day.
-       */
-      noticeDays: number;
-      /** @enum {string} */
-      noticeKind: 'none' | 'minutes' | 'day';
+      /** @description Until when it can be booked: some minutes before, or by a time of day some days before; null for until it starts. */
+      notice:
+        | {
+            minutes: number;
+          }
+        | {
+            by: string;
+            daysBefore: number;
+          }
+        | null;
       /** @description The path of its public page. */
       page: string;
       /** @description Nothing can be booked for the time being. */
@@ -1143,17 +2185,18 @@ export interface components {
        * @enum {string}
        */
       unreachable: 'take' | 'ask' | 'refuse';
-      /**
-       * Format: int64
-       * @description For the kind days.
-       */
-      windowDays: number;
-      /** @description First date, for the kind dates; empty for none. */
-      windowFrom: string;
-      /** @enum {string} */
-      windowKind: 'none' | 'days' | 'dates';
-      /** @description Last date, for the kind dates; empty for none. */
-      windowTo: string;
+      /** Format: int64 */
+      version: number;
+      /** @description How far ahead it can be booked: some days, or from a date to another, each of which can be left out; null for a year. */
+      window:
+        | {
+            days: number;
+          }
+        | {
+            from?: string;
+            to?: string;
+          }
+        | null;
     };
     ServiceFields: {
       /** @enum {string} */
@@ -1180,20 +2223,16 @@ export interface components {
       name: string;
       /** @description Kinds of rooms and equipment, one of each. */
       needs: string[];
-      /**
-       * Format: int64
-       * @description Minutes, for the kind minutes.
-       */
-      notice: number;
-      /** @description Time of day by which it must be booked, for the kind day. */
-      noticeBy: string;
-      /**
-       * Format: int64
-       * @description Days before the visit, for the kind day.
-       */
-      noticeDays: number;
-      /** @enum {string} */
-      noticeKind: 'none' | 'minutes' | 'day';
+      /** @description Until when it can be booked: some minutes before, or by a time of day some days before; null for until it starts. */
+      notice:
+        | {
+            minutes: number;
+          }
+        | {
+            by: string;
+            daysBefore: number;
+          }
+        | null;
       /** @description Nothing can be booked for the time being. */
       paused: boolean;
       /**
@@ -1221,30 +2260,61 @@ export interface components {
        * @enum {string}
        */
       unreachable: 'take' | 'ask' | 'refuse';
-      /**
-       * Format: int64
-       * @description For the kind days.
-       */
-      windowDays: number;
-      /** @description First date, for the kind dates; empty for none. */
-      windowFrom: string;
-      /** @enum {string} */
-      windowKind: 'none' | 'days' | 'dates';
-      /** @description Last date, for the kind dates; empty for none. */
-      windowTo: string;
+      /** @description How far ahead it can be booked: some days, or from a date to another, each of which can be left out; null for a year. */
+      window:
+        | {
+            days: number;
+          }
+        | {
+            from?: string;
+            to?: string;
+          }
+        | null;
     };
     Session: {
       administrator?: components['schemas']['Administrator'];
       business?: components['schemas']['Business'];
+      /** @description What the reasons say for which starts are refused, and bookings no longer fit. */
+      reasons: components['schemas']['Reason'][];
+      /** @description Whose links have passwords that cannot be opened with the present key: they must be linked again. */
+      sealed: components['schemas']['NamedID'][];
       setUpNeeded: boolean;
     };
     SetUp: {
       business: components['schemas']['Business'];
+      /** @description The set-up code, which the program has printed and written into its data folder. */
+      code: string;
       email: string;
       name: string;
       password: string;
     };
+    SettingsNow: {
+      /**
+       * Format: int64
+       * @description How many bookings ahead one mail address may have.
+       */
+      ahead: number;
+      /**
+       * @description Of how many hours.
+       * @default 24
+       * @enum {string}
+       */
+      clock?: '24' | '12';
+      name: string;
+      /**
+       * @description Of day, month and year in a date.
+       * @default dmy
+       * @enum {string}
+       */
+      order?: 'dmy' | 'mdy' | 'ymd';
+      /** Format: int64 */
+      version: number;
+      /** @description IANA time zone. */
+      zone: string;
+    };
     SignIn: {
+      /** @description A one-time code, or a recovery code. */
+      code?: string;
       email: string;
       password: string;
     };
@@ -1276,6 +2346,7 @@ export interface components {
       hasHours: boolean;
       /** Format: int64 */
       id: number;
+      linking: components['schemas']['Linking'];
       /** Format: int64 */
       links: number;
       name: string;
@@ -1293,6 +2364,11 @@ export interface components {
        * @description Calendars that cannot be read at present.
        */
       troubled: number;
+      /**
+       * Format: int64
+       * @description Of the details.
+       */
+      version: number;
       /**
        * Format: int64
        * @description Minutes of work in the present week by the pattern in force.
@@ -1325,6 +2401,32 @@ export interface components {
       minute: number;
       offered: boolean;
     };
+    TrailChange: {
+      field: string;
+      from?: unknown;
+      to?: unknown;
+    };
+    TrailEntry: {
+      /** Format: date-time */
+      at: string;
+      changes: components['schemas']['TrailChange'][];
+      deed: string;
+      /** Format: int64 */
+      id: number;
+      kind: string;
+      /** @description As the thing was called then. */
+      name: string;
+      /** @description Where it was done from, or empty. */
+      network: string;
+      role: string;
+      /** Format: int64 */
+      thing: number;
+      /** @description On the business's clock. */
+      when: string;
+      who: string;
+      /** @description What was done, in a sentence. */
+      words: string;
+    };
     Unread: {
       /** @description Of its start, or empty where that could not be read either. */
       date: string;
@@ -1335,6 +2437,7 @@ export interface components {
       closed: string;
       /** Format: date */
       date: string;
+      /** @description Of the whole team; without minutes where it stands on several pages, of which /api/wall/days tells. */
       days: components['schemas']['RibbonDay'][];
       /**
        * Format: date-time
@@ -1380,8 +2483,12 @@ export interface components {
       end: string;
       /** @description Both times, as 09:00–10:30. */
       label: string;
+      /** @description What is kept free around it, or that the calendar has not been read so far, or empty. */
+      note: string;
       /** Format: date-time */
       start: string;
+      /** @description It is no event: nobody knows what the calendar holds then. */
+      unread: boolean;
     };
     WallClient: {
       /**
@@ -1459,7 +2566,7 @@ export interface components {
       client: string;
       clients: components['schemas']['WallClient'][];
       /** @enum {string} */
-      copy: 'none' | 'waiting' | 'written' | 'read back' | 'failed';
+      copy: 'none' | 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed';
       copyNote: string;
       /** Format: date-time */
       end: string;
@@ -1510,6 +2617,12 @@ export interface components {
       /** Format: date */
       today: string;
       zone: string;
+    };
+    WayIn: {
+      /** Format: int64 */
+      id: number;
+      /** @description Of the page on which a password is chosen. It works once, for 7 days, and is not shown again. */
+      path: string;
     };
     WeekDay: {
       /** Format: date */
@@ -1567,6 +2680,266 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+  getAbout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['About'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listAdministrators: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListListedAdministrator'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addAdministrator: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AdministratorFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WayIn'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeAdministrator: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AdministratorFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListedAdministrator'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeAdministrator: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  askAdministrator: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WayIn'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listBookings: {
+    parameters: {
+      query?: {
+        /** @description The beginning of a mail address or reference, or a part of a name. */
+        text?: string;
+        /** @description Only those made from one network. */
+        network?: string;
+        status?: 'pending' | 'confirmed' | 'cancelled';
+        /** @description Only of visits that have not begun. */
+        ahead?: boolean;
+        /** @description Made before this one; 0 for the last. */
+        before?: number;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListMadeBooking'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  cancelBookings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Cancelling'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   cancelBooking: {
     parameters: {
       query?: never;
@@ -1584,6 +2957,37 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getBookingCase: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Decided'];
+        };
       };
       /** @description Error */
       default: {
@@ -1662,10 +3066,47 @@ export interface operations {
       };
     };
   };
-  chooseCalendar: {
+  getCalendar: {
     parameters: {
       query?: never;
       header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Calendar'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  chooseCalendar: {
+    parameters: {
+      query?: {
+        /** @description What becomes of copies of visits ahead in a calendar that no longer gets bookings. */
+        copies?: 'keep' | 'remove';
+      };
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path: {
         id: number;
       };
@@ -1732,7 +3173,10 @@ export interface operations {
         /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
         accept?: number;
       };
-      header?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path?: never;
       cookie?: never;
     };
@@ -1782,6 +3226,601 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Imported'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listHosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListCalendarHost'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HostFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CalendarHost'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeHost: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HostFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CalendarHost'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  inviteAll: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListInvited'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Invitation'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  acceptInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Myself'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  declineInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Declining'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeLink: {
+    parameters: {
+      query?: {
+        /** @description What becomes of copies of visits ahead in its calendars. */
+        copies?: 'remove' | 'leave';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  renewLink: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Renewal'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Link'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getSecurity: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Security'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changePassword: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewPassword'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  newRecoveryCodes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Proof'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RecoveryCodes'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  confirmSecondFactor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FactorProof'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RecoveryCodes'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  newSecondFactor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Factor'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  dropSecondFactor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Proof'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  endOtherSessions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  endSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getMyself: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Myself'];
         };
       };
       /** @description Error */
@@ -1886,6 +3925,266 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Booked'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  chooseMyCalendar: {
+    parameters: {
+      query?: {
+        /** @description What becomes of copies of visits ahead in a calendar that no longer gets bookings. */
+        copies?: 'keep' | 'remove';
+      };
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Choice'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Calendar'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getMyCosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Costs'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getMyDay: {
+    parameters: {
+      query?: {
+        /** @description A date on the own clock; today when empty. */
+        date?: string;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OwnDay'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listMyLinks: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListLink'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addMyLink: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewLink'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Link'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeMyLink: {
+    parameters: {
+      query?: {
+        /** @description What becomes of copies of visits ahead in its calendars. */
+        copies?: 'remove' | 'leave';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  renewMyLink: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Renewal'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Link'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  leave: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
@@ -2045,10 +4344,44 @@ export interface operations {
       };
     };
   };
-  changeResource: {
+  getResource: {
     parameters: {
       query?: never;
       header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Resource'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeResource: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path: {
         id: number;
       };
@@ -2303,7 +4636,10 @@ export interface operations {
         /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
         accept?: number;
       };
-      header?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path: {
         id: number;
       };
@@ -2439,9 +4775,7 @@ export interface operations {
       query?: never;
       header?: never;
       path?: never;
-      cookie?: {
-        niche_session?: string;
-      };
+      cookie?: never;
     };
     requestBody?: never;
     responses: {
@@ -2453,6 +4787,71 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getSettings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SettingsNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeSettings: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BusinessSettings'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SettingsNow'];
         };
       };
       /** @description Error */
@@ -2604,7 +5003,10 @@ export interface operations {
         /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
         accept?: number;
       };
-      header?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path: {
         id: number;
       };
@@ -2672,6 +5074,37 @@ export interface operations {
       };
     };
   };
+  getCosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Costs'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getDays: {
     parameters: {
       query?: never;
@@ -2689,7 +5122,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Days'];
+          'application/json': components['schemas']['DaysNow'];
         };
       };
       /** @description Error */
@@ -2709,7 +5142,10 @@ export interface operations {
         /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
         accept?: number;
       };
-      header?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path: {
         id: number;
       };
@@ -2727,7 +5163,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Days'];
+          'application/json': components['schemas']['DaysNow'];
         };
       };
       /** @description Error */
@@ -2758,7 +5194,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Hours'];
+          'application/json': components['schemas']['HoursNow'];
         };
       };
       /** @description Error */
@@ -2778,7 +5214,10 @@ export interface operations {
         /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
         accept?: number;
       };
-      header?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
       path: {
         id: number;
       };
@@ -2796,8 +5235,68 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Hours'];
+          'application/json': components['schemas']['HoursNow'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  invite: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WayIn'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  withdrawInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
@@ -2876,6 +5375,93 @@ export interface operations {
       };
     };
   };
+  listTrail: {
+    parameters: {
+      query?: {
+        /** @description Only of things of some kinds. */
+        kind?: string[];
+        /** @description Only of one thing. */
+        thing?: number;
+        /** @description Only by one administrator. */
+        who?: number;
+        /** @description Only one deed. */
+        deed?: string;
+        /** @description The first date, on the business's clock. */
+        from?: string;
+        /** @description The last date. */
+        to?: string;
+        clock?: '24' | '12';
+        /** @description Lines before this one; 0 for the newest. */
+        before?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListTrailEntry'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exportTrail: {
+    parameters: {
+      query?: {
+        /** @description Only of things of some kinds. */
+        kind?: string[];
+        /** @description Only of one thing. */
+        thing?: number;
+        /** @description Only by one administrator. */
+        who?: number;
+        /** @description Only one deed. */
+        deed?: string;
+        /** @description The first date, on the business's clock. */
+        from?: string;
+        /** @description The last date. */
+        to?: string;
+        clock?: '24' | '12';
+        format?: 'csv' | 'json';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getWall: {
     parameters: {
       query?: {
@@ -2901,6 +5487,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Wall'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getWallDays: {
+    parameters: {
+      query?: {
+        /** @description A date in the business's zone, for a week or a month any of its dates; today when empty. */
+        date?: string;
+        page?: number;
+        clock?: '24' | '12';
+        /** @description By whose clock a lane is read: the business's, or each person's own. */
+        zones?: 'business' | 'person';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListRibbonDay'];
         };
       };
       /** @description Error */
@@ -2977,6 +5599,73 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['WallWeek'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getWayIn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Entrance'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  comeIn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Entering'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Session'];
         };
       };
       /** @description Error */

@@ -112,6 +112,22 @@
     }
   }
 
+  /** What breaks leave of a stretch of hours, each with a label of its own. */
+  function pieces(whole: Part): Part[] {
+    const out: Part[] = [];
+    let from = whole.start;
+    const breaks = parts
+      .filter((p) => p.kind === 'breaks' && p.part.end > whole.start && p.part.start < whole.end)
+      .map((p) => p.part)
+      .toSorted((a, b) => a.start - b.start);
+    for (const b of breaks) {
+      if (b.start > from) out.push({ start: from, end: b.start });
+      from = Math.max(from, b.end);
+    }
+    if (from < whole.end) out.push({ start: from, end: whole.end });
+    return out;
+  }
+
   const words = (kind: Held['kind'], part: Part) =>
     `${name} ${kind === 'spans' ? 'hours' : 'break'} ${timeText(part.start)}–${timeText(part.end)}`;
   const grips: { grip: Grip; label: string }[] = [
@@ -149,7 +165,15 @@
         ondblclick={(e) => kind === 'spans' && onchange(withBreak($state.snapshot(day), index, minuteAt(e)))}
         onkeydown={(e) => press(e, held('whole'))}
       >
-        {#if kind === 'spans'}<span class="times">{timeText(part.start)}–{timeText(part.end)}</span>{/if}
+        {#if kind === 'spans'}
+          {#each pieces(part) as p (p.start)}
+            <span
+              class="times"
+              style="left:calc({((p.start - part.start) / (part.end - part.start)) * 100}% + 10px)"
+              >{timeText(p.start)}–{timeText(p.end)}</span
+            >
+          {/each}
+        {/if}
       </button>
       {#each grips as g (g.grip)}
         <span
@@ -242,6 +266,9 @@
   .times {
     font-size: 0.8125rem;
     font-weight: 600;
+    position: absolute;
+    top: 50%;
+    translate: 0 -50%;
     white-space: nowrap;
     pointer-events: none;
   }

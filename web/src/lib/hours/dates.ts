@@ -1,6 +1,8 @@
 /** A date as people write it; dates have no zone, so noon in UTC stands for one. */
 function written(date: string, options: Intl.DateTimeFormatOptions): string {
-  return new Date(`${date}T12:00:00Z`).toLocaleDateString('en-GB', { ...options, timeZone: 'UTC' });
+  const noon = new Date(`${date}T12:00:00Z`);
+  if (Number.isNaN(noon.getTime())) return date; // while it is being typed
+  return noon.toLocaleDateString('en-GB', { ...options, timeZone: 'UTC' });
 }
 
 /** Tuesday, 17 March 2026. */

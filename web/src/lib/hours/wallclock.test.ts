@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { lengthOf, readTime, stretch } from './wallclock';
+import { readTime, stretch } from './wallclock';
 
 describe('reading times as people type them', () => {
   it.each([
@@ -23,10 +23,4 @@ describe('reading times as people type them', () => {
     expect(stretch(['18:00', '02:00'])).toEqual({ start: 1080, end: 1560 });
     expect(stretch(['09:00', '24:00'])).toEqual({ start: 540, end: 1440 });
   });
-
-  it.each([
-    [45, '45 min'],
-    [240, '4 h'],
-    [2310, '38 h 30'],
-  ])('%d minutes are %s', (minutes, text) => expect(lengthOf(minutes)).toBe(text));
 });

@@ -19,11 +19,3 @@ export function stretch(span: readonly [string, string]): { start: number; end: 
   const end = minutesOf(span[1]);
   return { start, end: end <= start ? end + 1440 : end };
 }
-
-/** A length as people say it: 45 min, 4 h, 38 h 30. */
-export function lengthOf(minutes: number): string {
-  const h = Math.floor(minutes / 60);
-  const m = minutes % 60;
-  if (h === 0) return `${m} min`;
-  return m === 0 ? `${h} h` : `${h} h ${String(m).padStart(2, '0')}`;
-}

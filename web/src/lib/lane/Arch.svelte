@@ -12,6 +12,12 @@
     <path d="M1.8 12.7V6a4.2 4.2 0 0 1 8.4 0v6.7z" class="line" stroke-dasharray="2 1.5" />
   {:else if state === 'written'}
     <path d="M1.8 12.7V6a4.2 4.2 0 0 1 8.4 0v6.7z" class="line" />
+  {:else if state === 'doubted'}
+    <path d="M1.8 12.7V6a4.2 4.2 0 0 1 8.4 0v6.7z" class="line" stroke-dasharray="2 1.5" />
+    <path d="M4.6 6.4a1.5 1.5 0 1 1 2.2 1.4q-.8.4-.8 1.3M6 10.6v.8" class="line" stroke-width="1.2" />
+  {:else if state === 'adrift'}
+    <path d="M3.8 10.2V5.4a3.6 3.6 0 0 1 7.2 0v4.8z" class="line" />
+    <path d="M.6 13q1.3-1.7 2.7 0t2.7 0t2.7 0t2.7 0" class="line" stroke-width="1.2" />
   {:else}
     <path d="M1.8 12.7V6a4.2 4.2 0 0 1 3-4M7.4 2a4.2 4.2 0 0 1 2.8 4v2M10.2 10.4v2.3H1.8" class="line" />
     <path d="M3.4 9.6l2.2-2.6 1.4 1.6 2.4-3" class="line" stroke-width="1.2" />

@@ -50,7 +50,8 @@
     const near = on.getBoundingClientRect();
     const [solid, bricks, tick] = [layers.solids?.[i], layers.bricks?.[i], layers.sill?.[i]];
     if (on.dataset.layer === 'solid' && solid) card = { near, title: solid.title, lines: linesOf(solid) };
-    else if (on.dataset.layer === 'bricks' && bricks) card = { near, title: bricks.title, lines: [] };
+    else if (on.dataset.layer === 'bricks' && bricks)
+      card = { near, title: bricks.title, lines: bricks.lines ?? [] };
     else if (tick) card = { near, title: tick.title, lines: onask ? ['Open it to see every rule.'] : [] };
   }
   const hide = () => (card = undefined);
@@ -100,12 +101,15 @@
         <div
           class="bricks"
           class:narrow={course.of > 3}
+          class:unread={b.unread}
           style="{place(axis, b)}{shared(course)}"
           data-layer="bricks"
           data-index={i}
         >
-          {#if b.label}<em><span>Busy</span><span class="where">&nbsp;· {b.label}</span></em>{/if}
-          <span class="sr-only">{b.title}</span>
+          {#if b.label}<em
+              ><span>{b.unread ? 'Not read' : 'Busy'}</span><span class="where">&nbsp;· {b.label}</span></em
+            >{/if}
+          <span class="sr-only">{[b.title, ...(b.lines ?? [])].join('. ')}</span>
         </div>
       {/if}
     {/each}
@@ -189,6 +193,14 @@
     inset: 0;
     background: var(--color-brickwork);
     mask: url("data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' width='24' height='20'%3E%3Cpath d='M1 1.5h22v8.5H1zM0 11.5h11v8.5H0zM13 11.5h11v8.5H13z'/%3E%3C/svg%3E");
+  }
+  /* Where nobody knows: the bond is there, but no bricks in it. */
+  .bricks.unread {
+    background-color: var(--color-wall);
+  }
+  .bricks.unread::before {
+    background: repeating-linear-gradient(45deg, var(--color-joint) 0 2px, transparent 2px 9px);
+    mask: none;
   }
   .bricks em {
     position: absolute;

@@ -60,11 +60,11 @@ describe('a lane', () => {
     });
     const solid = screen.getByRole('button', { name: /Rosa Osei/ });
     expect(solid.getAttribute('aria-label')).toBe(
-      'Rosa Osei, 10:00–11:30, Home tuning; with buffers 09:40–11:50; copy failed; Busy 10:00–11:00 in “Family” came on top of it.',
+      'Rosa Osei, 10:00–11:30, Home tuning; with buffers 09:40–11:50; copy not written; Busy 10:00–11:00 in “Family” came on top of it.',
     );
     expect(solid.className).toContain('picked');
     expect(solid.className).toContain('clash');
-    expect(screen.getByRole('img', { name: 'copy failed' })).toBeTruthy();
+    expect(screen.getByRole('img', { name: 'copy not written' })).toBeTruthy();
     expect(
       [...container.querySelectorAll('.ramp')].map((r) => r.getAttribute('style')?.split('background')[0]),
     ).toEqual(['left: 16.667%; width: 3.333%; ', 'left: 35%; width: 3.333%; ']);

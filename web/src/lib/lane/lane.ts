@@ -1,10 +1,18 @@
+import type { Shape } from '$lib/api/client';
 import type { Part } from './geometry';
 
 /** Where a copy of a booking stands, as its arch shows it. */
-export type CopyState = 'none' | 'waiting' | 'written' | 'read back' | 'failed';
+export type CopyState = Shape<'WallVisit'>['copy'];
 
 /** Time taken by a personal event. */
-export type Bricks = Part & { title: string; label?: string };
+export type Bricks = Part & {
+  title: string;
+  label?: string;
+  /** What else is to be said of it. */
+  lines?: string[];
+  /** It is no event: what the calendar holds then is not known. */
+  unread?: boolean;
+};
 
 /** A booking with the time that it occupies, buffers included. */
 export type Solid = Part & {
@@ -44,7 +52,9 @@ export const copyWords: Record<CopyState, string> = {
   waiting: 'copy waiting to be written',
   written: 'copy written, not read back yet',
   'read back': 'copy read back',
-  failed: 'copy failed',
+  doubted: 'copy in doubt: whether it stands outside is not known',
+  adrift: 'copy changed outside',
+  failed: 'copy not written',
 };
 
 /** All that is to be said of a booking, from what it is to what may be wrong with it. */

@@ -1,17 +1,13 @@
-/** What each reason says in a few words; the codes are the server's. */
-const words: Record<string, string> = {
-  past: 'over already',
-  notice: 'too short notice',
-  window: 'beyond the booking window',
-  'outside-hours': 'does not fit into the hours',
-  busy: 'a personal event is in the way',
-  booked: 'a booking is in the way',
-  places: 'no place left',
-  cap: 'the cap for the day is reached',
-  resource: 'no room or equipment is free',
-  'not-performed': 'nobody performs it any more',
-};
+import type { Shape } from '$lib/api/client';
+
+/** What each reason says in a few words, as the server has it. */
+const words = new Map<string, string>();
+
+/** Takes the words over, once it is known who is signed in. */
+export function keepReasons(reasons: Shape<'Reason'>[]): void {
+  for (const r of reasons) words.set(r.code, r.words);
+}
 
 export function reasonWords(codes: string[]): string {
-  return codes.map((c) => words[c] ?? c).join(', ');
+  return codes.map((c) => words.get(c) ?? c).join(', ');
 }

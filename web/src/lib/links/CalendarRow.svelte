@@ -2,7 +2,7 @@
   import ChevronDown from '@lucide/svelte/icons/chevron-down';
   import type { Shape } from '$lib/api/client';
   import Switch from '$lib/ui/Switch.svelte';
-  import { readWords, sentence, span, tryWords } from './words';
+  import { readWords, sentence, kept, tryWords } from './words';
 
   let {
     calendar: c,
@@ -22,7 +22,8 @@
   function about(): string {
     const parts = [feed ? 'published' : c.canWrite ? 'can be written to' : 'can only be read'];
     if (c.readAgo >= 0 && used) parts.push(`${c.events} ${c.events === 1 ? 'event' : 'events'}`);
-    if (c.readAgo >= 0 && c.blocks) parts.push(`${c.ahead} busy ahead`);
+    if (c.readAgo >= 0 && c.blocks)
+      parts.push(c.ahead === 1 ? 'one time blocked ahead' : `${c.ahead} times blocked ahead`);
     return parts.join(' · ');
   }
   const pads = [0, 5, 10, 15, 20, 30, 45, 60, 90, 120];
@@ -32,7 +33,7 @@
 <li>
   <div class="calendar">
     <span class="colour" style="background:{c.colour || 'var(--color-edge)'}" aria-hidden="true"></span>
-    <div class="min-w-0">
+    <div class="name min-w-0">
       <p class="truncate font-bold">{c.name}</p>
       <p class="text-sm text-mute">
         {about()}{#if c.skipped}
@@ -46,7 +47,7 @@
       disabled={!c.canWrite}
       onchange={(on) => onchoose({ getsBookings: on })}
     />
-    <span class="text-right text-sm text-mute">
+    <span class="state text-sm text-mute">
       {#if used && c.error}<b class="block text-brick">{readWords(c)}</b>{tryWords(c)}
       {:else if used && c.state === 'late'}<b class="text-gold-ink">{readWords(c)}</b>
       {:else}{readWords(c)}{/if}
@@ -74,7 +75,7 @@
               value={c.padBefore ?? 0}
               onchange={(e) => onchoose({ padBefore: Number(e.currentTarget.value) })}
             >
-              {#each choices(c.padBefore ?? 0) as m (m)}<option value={m}>{span(m)}</option>{/each}
+              {#each choices(c.padBefore ?? 0) as m (m)}<option value={m}>{kept(m)}</option>{/each}
             </select>
             free before and
             <select
@@ -83,7 +84,7 @@
               value={c.padAfter ?? 0}
               onchange={(e) => onchoose({ padAfter: Number(e.currentTarget.value) })}
             >
-              {#each choices(c.padAfter ?? 0) as m (m)}<option value={m}>{span(m)}</option>{/each}
+              {#each choices(c.padAfter ?? 0) as m (m)}<option value={m}>{kept(m)}</option>{/each}
             </select>
             after each event
           </span>
@@ -122,6 +123,38 @@
     align-items: center;
     gap: 16px;
     padding: 11px 10px 11px 16px;
+  }
+  .state {
+    text-align: right;
+  }
+  /* On a phone the name has a line of its own, and what it is for another. */
+  @media (max-width: 767px) {
+    .calendar {
+      grid-template-columns: 12px repeat(2, minmax(0, 1fr)) 32px;
+      gap: 8px 12px;
+    }
+    .name {
+      grid-column: 2 / 4;
+    }
+    .calendar > :global(label) {
+      grid-row: 2;
+      grid-column: 2 / 5;
+    }
+    .calendar > :global(label ~ label) {
+      grid-row: 3;
+    }
+    .calendar > :global(button) {
+      grid-row: 1;
+      grid-column: 4;
+    }
+    .state {
+      grid-row: 4;
+      grid-column: 2 / 5;
+      text-align: left;
+    }
+    .details {
+      padding-left: 40px;
+    }
   }
   .colour {
     width: 12px;

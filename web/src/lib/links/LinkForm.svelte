@@ -1,17 +1,24 @@
 <script lang="ts">
-  import { api, data, problemOf, type Problem } from '$lib/api/client';
-  import Field from '$lib/ui/Field.svelte';
+  import { api, data, type Shape } from '$lib/api/client';
   import Notice from '$lib/ui/Notice.svelte';
+  import LinkFields from './LinkFields.svelte';
+  import { NewLink } from './newLink.svelte';
 
   let {
     staff,
     name,
+    hosts = [],
     onlinked,
     oncancel,
-  }: { staff: number; name: string; onlinked: () => void; oncancel?: () => void } = $props();
+  }: {
+    staff: number;
+    name: string;
+    hosts?: Shape<'NamedHost'>[];
+    onlinked: () => void;
+    oncancel?: () => void;
+  } = $props();
 
-  type Kind = 'account' | 'feed';
-  const kinds: { kind: Kind; label: string; about: string }[] = [
+  const kinds = [
     {
       kind: 'account',
       label: 'An account',
@@ -22,88 +29,43 @@
       label: 'A published calendar',
       about: 'By its iCalendar address. It can only block time.',
     },
-  ];
+  ] as const;
 
-  let kind = $state<Kind>('account');
-  let address = $state('');
-  let username = $state('');
-  let password = $state('');
-  let busy = $state(false);
-  let problem = $state<Problem>();
+  const link = new NewLink(
+    () => hosts,
+    (body) => data(api.POST('/api/staff/{id}/links', { params: { path: { id: staff } }, body })),
+  );
 
-  async function link(e: SubmitEvent) {
+  async function make(e: SubmitEvent) {
     e.preventDefault();
-    busy = true;
-    problem = undefined;
-    try {
-      const body = kind === 'feed' ? { kind, address } : { kind, address, username, password };
-      await data(api.POST('/api/staff/{id}/links', { params: { path: { id: staff } }, body }));
-      onlinked();
-    } catch (cause) {
-      problem = problemOf(cause);
-    } finally {
-      busy = false;
-    }
+    if (await link.make()) onlinked();
   }
 </script>
 
-<form class="sheet grid gap-4 p-5" onsubmit={link} novalidate>
+<form class="sheet grid gap-4 p-5" onsubmit={make} novalidate>
   <fieldset class="grid gap-2">
     <legend class="pb-1 text-lg font-bold">Link a calendar of {name}’s</legend>
     <div class="grid gap-3 md:grid-cols-2">
       {#each kinds as k (k.kind)}
-        <label class="kind" class:chosen={kind === k.kind}>
+        <label class="kind" class:chosen={link.kind === k.kind}>
           <input
             type="radio"
             name="kind"
             class="radio radio-sm mt-0.5"
             value={k.kind}
-            bind:group={kind}
-            onchange={() => (problem = undefined)}
+            bind:group={link.kind}
+            onchange={() => (link.problem = undefined)}
           />
           <span><b class="block">{k.label}</b><span class="text-sm text-mute">{k.about}</span></span>
         </label>
       {/each}
     </div>
   </fieldset>
-  {#if kind === 'account'}
-    <div class="grid gap-4 md:grid-cols-3">
-      <Field label="Host or CalDAV address" hint="As in calendar.example" error={problem?.fields.address}>
-        {#snippet children(tie)}
-          <input class="input w-full" inputmode="url" autocomplete="off" bind:value={address} {...tie} />
-        {/snippet}
-      </Field>
-      <Field label="User" hint="Often the mail address." error={problem?.fields.username}>
-        {#snippet children(tie)}
-          <input class="input w-full" autocomplete="off" bind:value={username} {...tie} />
-        {/snippet}
-      </Field>
-      <Field
-        label="App password"
-        hint="Kept encrypted, and never shown again."
-        error={problem?.fields.password}
-      >
-        {#snippet children(tie)}
-          <input class="input w-full" type="password" autocomplete="off" bind:value={password} {...tie} />
-        {/snippet}
-      </Field>
-    </div>
-  {:else}
-    <Field
-      label="iCalendar address"
-      hint="As in https://calendar.example/shared/hall.ics, or webcal://… It is kept encrypted, and only its host is shown."
-      error={problem?.fields.address}
-    >
-      {#snippet children(tie)}
-        <input class="input w-full" inputmode="url" autocomplete="off" bind:value={address} {...tie} />
-      {/snippet}
-    </Field>
-  {/if}
-  {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong">{problem.message}</Notice
-    >{/if}
+  <LinkFields {link} {hosts} {onlinked} />
+  {#if link.fault}<Notice tone="wrong">{link.fault}</Notice>{/if}
   <div class="flex items-center gap-2">
-    <button class="btn btn-primary" disabled={busy}>
-      {#if kind === 'account'}{busy ? 'Signing in…' : 'Sign in and find calendars'}{:else}{busy
+    <button class="btn btn-primary" disabled={link.busy}>
+      {#if link.kind === 'account'}{link.busy ? 'Signing in…' : 'Sign in and find calendars'}{:else}{link.busy
           ? 'Reading it…'
           : 'Read and link it'}{/if}
     </button>

@@ -27,6 +27,9 @@ const calendar = (change: Partial<Shape<'Calendar'>>): Shape<'Calendar'> => ({
   ahead: 31,
   skipped: 0,
   unread: [],
+  version: 1,
+  resting: false,
+  copies: 0,
   padBefore: 0,
   padAfter: 0,
   tentativeFree: false,
@@ -36,9 +39,13 @@ const calendar = (change: Partial<Shape<'Calendar'>>): Shape<'Calendar'> => ({
 const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
   id: 4,
   kind: 'account',
-  host: 'calendar.example',
+  host: 'Cloudlet',
+  at: 'calendar.example',
   username: 'bryn',
   createdAt: '2026-11-03T10:00:00Z',
+  error: '',
+  closing: false,
+  left: 0,
   calendars,
 });
 
@@ -82,7 +89,7 @@ describe('the calendars of an account', () => {
     await fireEvent.click(screen.getByRole('switch', { name: 'Blocks time' }));
     await waitFor(() => expect(changed).toHaveBeenCalled());
     expect(put).toHaveBeenCalledWith('/api/calendars/{id}', {
-      params: { path: { id: 1 } },
+      params: { path: { id: 1 }, query: { copies: undefined }, header: { 'If-Match': '"1"' } },
       body: {
         blocks: true,
         getsBookings: false,
@@ -95,13 +102,45 @@ describe('the calendars of an account', () => {
     expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Blocks time' }).checked).toBe(false);
   });
 
+  it('keep both of two quick choices, one over the other', async () => {
+    const answers: ((v: unknown) => void)[] = [];
+    put.mockImplementation(() => new Promise((answer) => answers.push(answer)));
+    render(LinkCard, { link: link(calendar({})), onchanged: vi.fn() });
+    const before = put.mock.calls.length;
+    await fireEvent.click(screen.getByRole('switch', { name: 'Blocks time' }));
+    await fireEvent.click(screen.getByRole('switch', { name: 'Gets bookings' }));
+    await waitFor(() => expect(answers.length).toBe(1));
+    answers[0]?.({ data: calendar({ blocks: true, version: 2 }) });
+    await waitFor(() => expect(answers.length).toBe(2));
+    expect(put.mock.calls.slice(before).map((call) => call[1])).toMatchObject([
+      { params: { header: { 'If-Match': '"1"' } }, body: { blocks: true, getsBookings: false } },
+      { params: { header: { 'If-Match': '"2"' } }, body: { blocks: true, getsBookings: true } },
+    ]);
+    answers[1]?.({ data: calendar({ blocks: true, getsBookings: true, version: 3 }) });
+    put.mockReset();
+  });
+
+  it('ask what becomes of copies before no more are written', async () => {
+    put.mockRejectedValueOnce(new Problem({ detail: 'Say.', copies: 3 }, 409));
+    render(LinkCard, { link: link(calendar({ getsBookings: true, copies: 3 })), onchanged: vi.fn() });
+    await fireEvent.click(screen.getByRole('switch', { name: 'Gets bookings' }));
+    await waitFor(() => expect(screen.getByText(/3 copies of visits ahead lie in Family/)).toBeTruthy());
+    put.mockResolvedValue({ data: calendar({ version: 2 }) });
+    await fireEvent.click(screen.getByRole('button', { name: 'Remove them' }));
+    await waitFor(() => expect(screen.queryByText(/3 copies/)).toBeNull());
+    expect(put.mock.lastCall?.[1]).toMatchObject({
+      params: { query: { copies: 'remove' }, header: { 'If-Match': '"1"' } },
+      body: { getsBookings: false },
+    });
+  });
+
   it('cannot get bookings when they can only be read', () => {
     render(LinkCard, {
       link: link(calendar({ canWrite: false, blocks: true, skipped: 2 })),
       onchanged: vi.fn(),
     });
     expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Read-only' }).disabled).toBe(true);
-    expect(screen.getByText(/can only be read · 12 events · 31 busy ahead/)).toBeTruthy();
+    expect(screen.getByText(/can only be read · 12 events · 31 times blocked ahead/)).toBeTruthy();
   });
 
   it.each([

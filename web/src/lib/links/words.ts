@@ -1,12 +1,10 @@
 import type { Shape } from '$lib/api/client';
+import { writeLength } from '$lib/ui/typed';
 
 type Calendar = Shape<'Calendar'>;
 
-/** A length of time, as 90 min or 2 h. */
-export function span(minutes: number): string {
-  if (minutes === 0) return 'nothing';
-  return minutes % 60 === 0 ? `${minutes / 60} h` : `${minutes} min`;
-}
+/** How much is kept free around events. */
+export const kept = (minutes: number): string => (minutes === 0 ? 'nothing' : writeLength(minutes));
 
 /** An age, as 12 s, 5 min or 3 h. */
 export function age(seconds: number): string {
@@ -20,9 +18,27 @@ export function readWords(c: Calendar): string {
   return c.readAgo < 0 ? (c.error ? 'never read' : 'being read…') : `read ${age(c.readAgo)} ago`;
 }
 
-/** When a calendar that could not be read is tried again. */
+/** When a calendar that could not be read is tried again. A host that does not answer is left alone for a while. */
 export function tryWords(c: Calendar): string {
+  if (c.resting) return `not asked again for ${age(c.nextIn)}`;
   return c.nextIn > 1 ? `next try in ${age(c.nextIn)}` : 'trying again';
+}
+
+/** What some links are for: the names of the calendars that block time, and of those that get bookings. */
+export function usesOf(links: Shape<'Link'>[]): { blocking: string[]; getting: string[] } {
+  const all = links.filter((l) => !l.closing).flatMap((l) => l.calendars);
+  return {
+    blocking: all.filter((c) => c.blocks).map((c) => c.name),
+    getting: all.filter((c) => c.getsBookings).map((c) => c.name),
+  };
+}
+
+/** Names, one after the other. */
+export const names = (list: string[]): string => new Intl.ListFormat('en-GB').format(list);
+
+/** So many copies. */
+export function copies(count: number): string {
+  return count === 1 ? 'One copy of a visit ahead' : `${count} copies of visits ahead`;
 }
 
 /** What a calendar's present choices do. */
@@ -34,8 +50,8 @@ export function sentence(c: Calendar): string {
   }
   const free = [c.tentativeFree ? 'tentative' : '', c.allDayFree ? 'all-day' : ''].filter(Boolean);
   const pads = [
-    c.padBefore ? `${span(c.padBefore)} before` : '',
-    c.padAfter ? `${span(c.padAfter)} after` : '',
+    c.padBefore ? `${kept(c.padBefore)} before` : '',
+    c.padAfter ? `${kept(c.padAfter)} after` : '',
   ].filter(Boolean);
   let text = 'Its events take their time';
   if (pads.length) text += ` and ${pads.join(' and ')}`;

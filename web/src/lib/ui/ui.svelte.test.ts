@@ -1,3 +1,4 @@
+import { keepReasons } from '$lib/lane/reasons';
 import { fireEvent, render, screen } from '@testing-library/svelte';
 import { describe, expect, it, vi } from 'vitest';
 import { Problem, problemOf } from '$lib/api/client';
@@ -63,6 +64,10 @@ describe('a change that leaves bookings outside the rules', () => {
 
   it('names them with their reasons, and leaves the choice', async () => {
     const [accept, back] = [vi.fn(), vi.fn()];
+    keepReasons([
+      { code: 'busy', words: 'a personal event is in the way' },
+      { code: 'cap', words: 'the cap for the day is reached' },
+    ]);
     render(Misfits, { problem, onaccept: accept, onback: back });
     expect(screen.getByText('3 bookings')).toBeTruthy();
     expect(screen.getByText('and 2 more')).toBeTruthy();

@@ -1,0 +1,99 @@
+package ics_test
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/emersion/go-ical"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"niche/core/hours"
+	"niche/core/ics"
+	"niche/core/span"
+)
+
+// read returns what a copy says.
+func read(t require.TestingT, file string) ics.Said {
+	got, err := ics.ReadCopy(strings.NewReader(file), "u-1@niche")
+	require.NoError(t, err)
+	return got
+}
+
+// In whichever zone, around jumps of its clocks, and with whatever words: the copy
+// says the same when it is read back, also to somebody else, and nothing else does.
+func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		text := func(label string) string {
+			return rapid.StringOfN(rapid.SampledFrom([]rune("aé漢,;:\\\n\"\r\x00\t 🎹")), 0, 90, -1).Draw(t, label)
+		}
+		zone, err := hours.LoadZone(rapid.SampledFrom([]string{"UTC", "Europe/Dublin", "America/St_Johns", "Australia/Lord_Howe", "America/Havana", "Asia/Kathmandu"}).Draw(t, "zone"))
+		require.NoError(t, err)
+		near := rapid.SampledFrom([]string{"2026-03-29T00:00:00Z", "2026-10-25T00:00:00Z", "2026-03-08T05:00:00Z", "2026-11-01T05:00:00Z", "2026-10-03T15:30:00Z", "2026-04-04T15:00:00Z", "2031-06-10T10:00:00Z"}).Draw(t, "near")
+		start := instant(t, near).Add(span.Minutes(rapid.IntRange(-300, 300).Draw(t, "minutes")))
+		b := ics.Booking{UID: "u-1@niche", Visit: span.For(start, 90), Zone: zone, Summary: "x" + text("summary"), Description: text("description"), Location: text("location")}
+		file := string(b.Encode())
+		for line := range strings.SplitSeq(file, "\r\n") {
+			require.LessOrEqual(t, len(line), 75)
+		}
+		require.Empty(t, b.Said().Differs(read(t, file)))
+		require.Equal(t, b.Said().Digest(), read(t, file).Digest())
+
+		moved := b
+		moved.Visit = span.For(start+60, 90)
+		require.Equal(t, ics.OtherTime, moved.Said().Differs(read(t, file)))
+		require.NotEqual(t, moved.Said().Digest(), b.Said().Digest())
+		renamed := b
+		renamed.Summary = "y" + b.Summary
+		require.Equal(t, ics.OtherTitle, renamed.Said().Differs(read(t, file)))
+
+		others, err := ical.NewDecoder(strings.NewReader(file)).Decode()
+		require.NoError(t, err)
+		at, err := others.Events()[0].DateTimeStart(time.UTC)
+		require.NoError(t, err)
+		require.Equal(t, start, span.At(at), file)
+	})
+}
+
+// What a host does to words on purpose is no change of the booking.
+func TestWordsAreComparedAsAHostCanKeepThem(t *testing.T) {
+	long := strings.Repeat("a long word ", 30)
+	want := ics.Booking{UID: "u-1@niche", Visit: span.For(0, 60), Summary: "Rosa\r Osei", Description: "one\n two\x07 ", Location: long}.Said()
+	for _, c := range []struct {
+		name, summary, description, location string
+		differs                              ics.Difference
+	}{
+		{"control characters and spaces", "Rosa Osei", `one\ntwo`, long, ""},
+		{"a cut at some length", "Rosa Osei", "one two", long[:255], ""},
+		{"a cut at a short length", "Rosa", "one two", long, ics.OtherTitle},
+		{"an addition", "Rosa Osei", "one two three", long, ics.OtherDescription},
+	} {
+		file := "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:u-1@niche\r\nDTSTART:19700101T000000Z\r\nDTEND:19700101T010000Z\r\nSUMMARY:" + c.summary +
+			"\r\nDESCRIPTION:" + c.description + "\r\nLOCATION:" + c.location + "\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+		require.Equal(t, c.differs, want.Differs(read(t, file)), c.name)
+	}
+	_, err := ics.ReadCopy(strings.NewReader("BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n"), "u-1@niche")
+	require.ErrorIs(t, err, ics.ErrNoCopy)
+}
+
+// A booking that changes leaves alone what its owner added to its copy.
+func TestWhatAnOwnerAddedStays(t *testing.T) {
+	dublin, err := hours.LoadZone("Europe/Dublin")
+	require.NoError(t, err)
+	b := ics.Booking{UID: "u-1@niche", Visit: span.For(instant(t, "2026-03-04T14:00:00Z"), 60), Zone: dublin, Summary: "Home tuning"}
+	const added = "CATEGORIES:Work,Piano\r\nCOLOR:teal\r\nX-OWN;X-P=\"a;b\":c\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nTRIGGER:-PT15M\r\nDESCRIPTION:Go\r\nEND:VALARM\r\n"
+	stored := strings.Replace(string(b.Encode()), "END:VEVENT", added+"END:VEVENT", 1)
+	stored = strings.Replace(stored, "BEGIN:VEVENT", "BEGIN:VTIMEZONE\r\nTZID:Own\r\nBEGIN:STANDARD\r\nDTSTART:20200101T000000\r\nTZOFFSETFROM:+0000\r\nTZOFFSETTO:+0000\r\nEND:STANDARD\r\nEND:VTIMEZONE\r\nBEGIN:VEVENT", 1)
+	b.Visit, b.Summary, b.Sequence = span.For(instant(t, "2026-07-04T14:00:00Z"), 90), "Grand tuning", 3
+	next := string(b.Over([]byte(stored)))
+	require.Empty(t, b.Said().Differs(read(t, next)))
+	require.Contains(t, next, added)
+	require.Contains(t, next, "TZID:Own")
+	require.Contains(t, next, "DTSTART;TZID=Europe/Dublin:20260704T150000\r\n")
+	require.Equal(t, 1, strings.Count(next, "TZID:Europe/Dublin"))
+	require.NotContains(t, next, "Home tuning")
+	require.Equal(t, next, string(b.Over([]byte(next))), "doing it twice does it once")
+	require.True(t, bytes.Equal(b.Encode(), b.Over([]byte("nonsense"))))
+}

@@ -1,0 +1,82 @@
+import { devices } from "@playwright/test";
+import { expect, morning, signIn, start, test } from "./niche";
+import { isSound } from "./sound";
+
+test("a staff member is asked, links a calendar on a telephone, and sees the day there", async ({
+  page,
+  browser,
+}) => {
+  const niche = await start("--now", morning);
+  try {
+    await signIn(page, niche);
+    await page.goto(`${niche.address}/team`);
+    await page.getByRole("link", { name: "Piet Lindqvist" }).click();
+    await expect(
+      page.getByRole("heading", { name: "Piet Lindqvist" }),
+    ).toBeVisible();
+    await page.getByRole("link", { name: "Calendars", exact: true }).click();
+    await page.getByRole("button", { name: "Ask Piet to link" }).click();
+    const address = await page.getByText("/link/").innerText();
+    await isSound(page);
+    await expect(
+      page.getByText("Asked Mon 23 Nov; not come in yet."),
+    ).toBeVisible();
+
+    const { viewport, userAgent, hasTouch } = devices["Pixel 7"];
+    const context = await browser.newContext({ viewport, userAgent, hasTouch });
+    const phone = await context.newPage();
+    await phone.goto(address);
+    await expect(
+      phone.getByRole("heading", { name: "Piet, link your calendar" }),
+    ).toBeVisible();
+    await isSound(phone);
+    await phone.getByRole("button", { name: "Begin" }).click();
+    await phone.getByRole("button", { name: "Use an app password" }).click();
+    await phone.getByLabel("User").fill("piet@lindqvist.example");
+    await phone.getByLabel("App password").fill("wrong");
+    const go = phone.getByRole("button", { name: "Sign in and find my" });
+    await go.click();
+    await expect(
+      phone.getByText("does not accept this user name and app password"),
+    ).toBeVisible();
+    await expect(phone.getByLabel("User")).toHaveValue(
+      "piet@lindqvist.example",
+    );
+    await phone.getByLabel("App password").fill("app-Piet-7882");
+    await go.click();
+    await expect(
+      phone.getByText("Nothing blocks your time yet."),
+    ).toBeVisible();
+    const work = phone.getByRole("listitem").filter({ hasText: "Work" });
+    await work.getByRole("switch", { name: "Blocks time" }).click();
+    await work.getByRole("switch", { name: "Gets bookings" }).click();
+    await expect(phone.getByText("Visits are written to Work")).toBeVisible();
+    await isSound(phone);
+
+    // The desk has followed.
+    await expect(page.getByText("Work blocks Piet’s time.")).toBeVisible();
+    await phone.getByRole("link", { name: "My day" }).click();
+    await expect(
+      phone.getByRole("heading", { name: "Monday 23 November" }),
+    ).toBeVisible();
+    await expect(
+      phone.getByText("You have no hours on this day."),
+    ).toBeVisible();
+    await phone.getByRole("button", { name: "The day after" }).click();
+    await expect(
+      phone.getByRole("heading", { name: "Tuesday 24 November" }),
+    ).toBeVisible();
+    await isSound(phone);
+
+    // The address has done its work; the browser is still signed in, and others are not.
+    await phone.goto(address);
+    await expect(phone.getByText("This way is closed")).toBeVisible();
+    await phone.getByRole("link", { name: "go on to your pages" }).click();
+    await expect(phone.getByText("Which calendars count?")).toBeVisible();
+    await phone.getByRole("button", { name: "Sign out" }).click();
+    await expect(phone.getByText("You are not signed in here.")).toBeVisible();
+    await context.close();
+  } finally {
+    await niche.stop();
+  }
+});

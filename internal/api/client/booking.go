@@ -1,0 +1,210 @@
+package client
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"niche/core/hours"
+	"niche/core/span"
+	"niche/internal/allow"
+	"niche/internal/api"
+	"niche/internal/booking"
+	"niche/internal/people"
+	"niche/internal/secret"
+	"niche/internal/store"
+	"niche/internal/words"
+)
+
+// NewBooking asks for a booking.
+type NewBooking struct {
+	Start  span.Instant `json:"start" format:"date-time"`
+	Staff  store.ID     `json:"staff" doc:"Who is asked for, or 0 for anyone." minimum:"0"`
+	Length int          `json:"length,omitempty" minimum:"0" maximum:"1440" doc:"One of the service's lengths; the first when left out."`
+	Places int          `json:"places,omitempty" minimum:"0" maximum:"1000" doc:"Places asked for; one when left out."`
+	Name   string       `json:"name" minLength:"1" maxLength:"120"`
+	Email  string       `json:"email" minLength:"1" maxLength:"254"`
+	Zone   string       `json:"zone"`
+	Clock  string       `json:"clock" enum:"12,24"`
+	Key    string       `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking."`
+}
+
+// Booked is a booking as its client sees it.
+type Booked struct {
+	Reference string `json:"reference"`
+	Status    string `json:"status" enum:"held,pending,confirmed,cancelled"`
+	Business  string `json:"business"`
+	Service   string `json:"service"`
+	Page      string `json:"page"`
+	When      string `json:"when"`
+	Zone      string `json:"zone"`
+	With      string `json:"with"`
+	Place     string `json:"place"`
+	Places    int    `json:"places"`
+	Name      string `json:"name"`
+	Email     string `json:"email"`
+	Manage    string `json:"manage" doc:"The path of the page on which the client can cancel."`
+	CanCancel bool   `json:"canCancel"`
+}
+
+func (s *Client) book(ctx context.Context, in *struct {
+	SlugPath
+	Body NewBooking
+}) (*api.Body[Booked], error) {
+	db := s.DB.Read(ctx)
+	service, err := s.bySlug(db, in.Slug)
+	if err != nil {
+		return nil, err
+	}
+	email, ok := people.MailAddress(in.Body.Email)
+	if !ok {
+		return nil, api.Wrong("email", "This is not a mail address.")
+	}
+	zone, err := hours.LoadZone(in.Body.Zone)
+	if err != nil {
+		return nil, api.Wrong("zone", err.Error())
+	}
+	length, err := lengthOf(service, in.Body.Length, "length")
+	if err != nil {
+		return nil, err
+	}
+	business, err := db.Business()
+	if err != nil {
+		return nil, err
+	}
+	if !s.Bookings.Answered(ctx, in.Body.Key) {
+		if wait := s.taken.TakeAll(map[string]allow.Rate{"mail " + email: s.Limits.Mail, "page " + service.Slug: s.Limits.Page}); wait > 0 {
+			return nil, api.Refusal(wait)
+		}
+	}
+	request := booking.Request{Key: in.Body.Key, Service: service.ID, Start: in.Body.Start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
+		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String(), Origin: api.From(ctx).Network}
+	if s.Limits.Ahead {
+		request.MostAhead = business.AheadPerMail
+	}
+	taken, err := s.Bookings.Take(ctx, request)
+	text := words.In{Zone: zone, Twelve: in.Body.Clock == "12"}
+	if errors.Is(err, booking.ErrKeyUsed) {
+		return nil, api.Wrong("key", "This key was used for another booking.")
+	}
+	if errors.Is(err, booking.ErrManyAhead) {
+		return nil, api.Wrong("email", fmt.Sprintf("There are %d bookings ahead with this mail address, and no more can be made online. Cancel one of them, or ask %s.", business.AheadPerMail, business.Name))
+	}
+	if err != nil {
+		return nil, api.Refused(err, text, span.At(s.Now()), length)
+	}
+	// It is booked, whatever fails from here on, and whether or not anybody waits.
+	out, err := s.booked(context.WithoutCancel(ctx), taken.Booking, text)
+	if err != nil {
+		s.Log.Error("telling a booking", "booking", taken.Booking.ID, "error", err)
+		out = Booked{Reference: taken.Booking.Reference, Status: string(taken.Booking.Status), Service: service.Name, Page: api.PagePath(service.Slug), Place: service.Place,
+			When: text.Local(in.Body.Start).Format("Monday 2 January 2006, ") + text.Stretch(span.For(in.Body.Start, length)).Label, Zone: zone.String(), Places: taken.Booking.Places,
+			Name: taken.Booking.ClientName, Email: taken.Booking.ClientMail}
+	}
+	out.Manage = "/booking/" + taken.Token
+	return api.Answer(out, nil)
+}
+
+// lengthOf returns the chosen length of a service's visit.
+func lengthOf(service store.Service, minutes int, field string) (span.Minutes, error) {
+	if minutes == 0 || minutes == int(service.Length) {
+		return service.Length, nil
+	}
+	if !slices.Contains(service.Lengths, span.Minutes(minutes)) {
+		return 0, api.Wrong(field, "This service has no visits of this length.")
+	}
+	return span.Minutes(minutes), nil
+}
+
+// booked renders a booking for its client.
+func (s *Client) booked(ctx context.Context, k store.Booking, text words.In) (Booked, error) {
+	db := s.DB.Read(ctx)
+	v, err := db.Visit(k.VisitID)
+	if err != nil {
+		return Booked{}, err
+	}
+	service, err := db.Service(v.ServiceID)
+	if err != nil {
+		return Booked{}, err
+	}
+	business, err := db.Business()
+	if err != nil {
+		return Booked{}, err
+	}
+	names, err := db.VisitStaffNames(v.ID)
+	if err != nil {
+		return Booked{}, err
+	}
+	return Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: api.PagePath(service.Slug),
+		When: text.Local(v.Start).Format("Monday 2 January 2006, ") + text.Stretch(v.During()).Label, Zone: text.Zone.String(),
+		With: strings.Join(names, " and "), Place: service.Place, Places: k.Places, Name: k.ClientName, Email: k.ClientMail,
+		CanCancel: k.Status != store.Cancelled && v.Start > span.At(s.Now())}, nil
+}
+
+// TokenPath is the token of an own booking.
+type TokenPath struct {
+	Token string `path:"token" maxLength:"100"`
+	Clock string `query:"clock" enum:"12,24" default:"24"`
+}
+
+func (s *Client) byToken(ctx context.Context, in *TokenPath) (store.Booking, Booked, error) {
+	k, err := s.DB.Read(ctx).BookingByToken(secret.Hash(in.Token))
+	if err != nil {
+		return k, Booked{}, api.Found(err, "booking")
+	}
+	zone, err := hours.LoadZone(k.ClientZone)
+	if err != nil {
+		return k, Booked{}, err
+	}
+	out, err := s.booked(ctx, k, words.In{Zone: zone, Twelve: in.Clock == "12"})
+	out.Manage = "/booking/" + in.Token
+	return k, out, err
+}
+
+func (s *Client) getMyBooking(ctx context.Context, in *TokenPath) (*api.Body[Booked], error) {
+	_, out, err := s.byToken(ctx, in)
+	return api.Answer(out, err)
+}
+
+func (s *Client) cancelMyBooking(ctx context.Context, in *TokenPath) (*api.Body[Booked], error) {
+	k, out, err := s.byToken(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	if !out.CanCancel && k.Status != store.Cancelled {
+		return nil, api.NewProblem(http.StatusConflict, "This visit has begun, so it cannot be cancelled here any more.")
+	}
+	if err := s.Bookings.Cancel(ctx, k.ID); err != nil {
+		return nil, err
+	}
+	_, out, err = s.byToken(ctx, in)
+	return api.Answer(out, err)
+}
+
+func (s *Client) moveMyBooking(ctx context.Context, in *struct {
+	TokenPath
+	Body api.Move
+}) (*api.Body[Booked], error) {
+	k, out, err := s.byToken(ctx, &in.TokenPath)
+	if err != nil {
+		return nil, err
+	}
+	if !out.CanCancel {
+		return nil, api.NewProblem(http.StatusConflict, "This visit has begun or is cancelled, so it cannot be moved here any more.")
+	}
+	if wait := s.taken.Take(fmt.Sprint("move ", k.ID), s.Limits.Move); wait > 0 {
+		return nil, api.Refusal(wait)
+	}
+	zone, err := hours.LoadZone(k.ClientZone)
+	if err != nil {
+		return nil, err
+	}
+	if err := api.MoveBooking(ctx, s.DB, s.Bookings, k.ID, in.Body, words.In{Zone: zone, Twelve: in.Clock == "12"}); err != nil {
+		return nil, err
+	}
+	_, out, err = s.byToken(ctx, &in.TokenPath)
+	return api.Answer(out, err)
+}

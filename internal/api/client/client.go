@@ -1,0 +1,44 @@
+// Package client is the API of clients: the pages on which services are booked, and a
+// client's own booking, which whoever has its address manages.
+package client
+
+import (
+	"log/slog"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"niche/internal/allow"
+	"niche/internal/api"
+	"niche/internal/booking"
+	"niche/internal/store"
+)
+
+// Settings of the clients' part.
+type Settings struct {
+	DB       *store.DB
+	Bookings *booking.Bookings
+	Limits   api.Limits
+	Log      *slog.Logger
+	Now      func() time.Time
+}
+
+// Client is the clients' part of the API.
+type Client struct {
+	Settings
+	taken *allow.Table // bookings by mail address, by page and by booking
+}
+
+// New returns the clients' part.
+func New(s Settings) *Client { return &Client{s, allow.New(20_000, s.Now)} }
+
+// Register adds the resources.
+func (s *Client) Register(r api.Routes) {
+	read, act := r.For(api.Readers), r.For(api.Clients)
+	huma.Register(read, api.Get("/api/pages/{slug}", "getPage", "The offered starts of a service"), s.getPage)
+	huma.Register(act, api.Post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated), s.book)
+	huma.Register(read, api.Get("/api/my-bookings/{token}", "getMyBooking", "A client's own booking"), s.getMyBooking)
+	huma.Register(act, api.Post("/api/my-bookings/{token}/move", "moveMyBooking", "Move an own booking", http.StatusOK), s.moveMyBooking)
+	huma.Register(act, api.Post("/api/my-bookings/{token}/cancel", "cancelMyBooking", "Cancel an own booking", http.StatusOK), s.cancelMyBooking)
+}

@@ -1,0 +1,66 @@
+package desk
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"niche/core/span"
+	"niche/internal/api"
+	"niche/internal/preview"
+)
+
+func (s *Desk) registerLinks(a huma.API) {
+	huma.Register(a, api.Get("/api/staff/{id}/links", "listLinks", "A staff member's links"), s.listLinks)
+	huma.Register(a, api.Get("/api/staff/{id}/costs", "getCosts", "What somebody's calendars cost"), s.getCosts)
+	huma.Register(a, api.Post("/api/staff/{id}/links", "addLink", "Link a calendar account", http.StatusCreated), s.addLink)
+	huma.Register(a, api.Post("/api/links/{id}/key", "renewLink", "Give a link a new app password, or a new address", http.StatusOK), s.renewLink)
+	huma.Register(a, api.Delete("/api/links/{id}", "removeLink", "Take a link away"), s.removeLink)
+	huma.Register(a, api.Get("/api/calendars/{id}", "getCalendar", "A calendar"), s.getCalendar)
+	huma.Register(a, api.Put("/api/calendars/{id}", "chooseCalendar", "Choose what a calendar is for"), s.chooseCalendar)
+}
+
+func (s *Desk) listLinks(ctx context.Context, in *api.IDPath) (*api.Body[api.List[api.Link]], error) {
+	if _, err := s.member(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	links, err := s.Links.Of(ctx, in.ID)
+	return api.Answer(api.List[api.Link]{Items: links}, err)
+}
+
+func (s *Desk) getCosts(ctx context.Context, in *api.IDPath) (*api.Body[preview.Costs], error) {
+	db := s.DB.Read(ctx)
+	m, err := db.Staff(in.ID)
+	if err != nil {
+		return nil, api.Found(err, "staff member")
+	}
+	return api.Answer(preview.CostsOf(db, m, span.At(s.Now())))
+}
+
+func (s *Desk) addLink(ctx context.Context, in *struct {
+	api.IDPath
+	Body api.NewLink
+}) (*api.Body[api.Link], error) {
+	if _, err := s.member(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	return api.Answer(s.Links.Add(ctx, in.ID, in.Body))
+}
+
+func (s *Desk) chooseCalendar(ctx context.Context, in *api.Choosing) (*api.Body[api.Calendar], error) {
+	return api.Answer(s.Links.Choose(ctx, in.ID, in.Over, in.Copies, in.Body))
+}
+
+func (s *Desk) getCalendar(ctx context.Context, in *api.IDPath) (*api.Body[api.Calendar], error) {
+	c, err := s.Links.Calendar(ctx, in.ID)
+	return api.Answer(c, api.Found(err, "calendar"))
+}
+
+func (s *Desk) removeLink(ctx context.Context, in *api.Unlinking) (*struct{}, error) {
+	return nil, s.Links.Remove(ctx, in.ID, in.Copies)
+}
+
+func (s *Desk) renewLink(ctx context.Context, in *api.Renewing) (*api.Body[api.Link], error) {
+	return api.Answer(s.Links.Renew(ctx, in.ID, in.Body))
+}

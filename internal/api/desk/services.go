@@ -1,0 +1,289 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"niche/core/span"
+	"niche/internal/api"
+	"niche/internal/fit"
+	"niche/internal/store"
+	"niche/internal/words"
+)
+
+// Service is a service with its rules.
+type Service struct {
+	ID       store.ID `json:"id"`
+	Page     string   `json:"page" doc:"The path of its public page."`
+	Archived bool     `json:"archived"`
+	Version  int64    `json:"version"`
+	ServiceFields
+}
+
+// ServiceFields is what can be said of a service. Lengths are minutes.
+type ServiceFields struct {
+	Name               string     `json:"name" minLength:"1" maxLength:"120"`
+	Slug               string     `json:"slug" maxLength:"80" doc:"The last part of the public page's address; made from the name when empty."`
+	Place              string     `json:"place" maxLength:"200" doc:"Where it happens, as clients read it."`
+	Hue                int        `json:"hue" minimum:"0" maximum:"7" doc:"One of eight colours."`
+	Length             int        `json:"length" minimum:"5" maximum:"1440"`
+	Lengths            []int      `json:"lengths" maxItems:"10" doc:"Further lengths that a client can choose."`
+	Step               int        `json:"step" minimum:"5" maximum:"1440"`
+	Anchor             string     `json:"anchor" enum:"clock,opening"`
+	BufferBefore       int        `json:"bufferBefore" minimum:"0" maximum:"720"`
+	BufferAfter        int        `json:"bufferAfter" minimum:"0" maximum:"720"`
+	BuffersInsideHours bool       `json:"buffersInsideHours"`
+	Notice             Notice     `json:"notice"`
+	Window             Window     `json:"window"`
+	CapPerDay          *int       `json:"capPerDay,omitempty" minimum:"0" maximum:"1000" doc:"Visits a day for each staff member; left out for no cap."`
+	Places             int        `json:"places" minimum:"1" maximum:"1000" doc:"Places in one visit."`
+	Needs              []string   `json:"needs" maxItems:"20" doc:"Kinds of rooms and equipment, one of each."`
+	Staffing           string     `json:"staffing" enum:"any,all"`
+	Pick               string     `json:"pick" enum:"order,fewest,turn,last" doc:"How one of several is picked."`
+	Paused             bool       `json:"paused" doc:"Nothing can be booked for the time being."`
+	Unreachable        string     `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
+	Staff              []store.ID `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
+}
+
+func (s *Desk) registerServices(a huma.API) {
+	huma.Register(a, api.Get("/api/services", "listServices", "All services"), s.listServices)
+	huma.Register(a, api.Post("/api/services", "addService", "Define a service", http.StatusCreated), s.addService)
+	huma.Register(a, api.Get("/api/services/{id}", "getService", "A service"), s.getService)
+	huma.Register(a, api.Put("/api/services/{id}", "changeService", "Change a service"), s.changeService)
+}
+
+func renderService(r store.Service, staff []store.ID, version int64) Service {
+	f := ServiceFields{
+		Name: r.Name, Slug: r.Slug, Place: r.Place, Hue: r.Hue, Length: int(r.Length), Lengths: []int{}, Step: int(r.Step), Anchor: r.Anchor,
+		BufferBefore: int(r.BufferBefore), BufferAfter: int(r.BufferAfter), BuffersInsideHours: r.BuffersInsideHours,
+		Notice: Notice{Notice: r.Notice}, Window: Window{Window: r.Window},
+		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
+		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...)}
+	for _, l := range r.Lengths {
+		f.Lengths = append(f.Lengths, int(l))
+	}
+	return Service{r.ID, api.PagePath(r.Slug), r.ArchivedAt > 0, version, f}
+}
+
+// told is a service as the trail tells of it: with words, and the names of who performs
+// it.
+type told struct {
+	ServiceFields
+	Notice string   `json:"notice"`
+	Window string   `json:"window"`
+	Staff  []string `json:"staff"`
+}
+
+func toldOf(tx store.Tx, f ServiceFields) (told, error) {
+	staff, err := tx.StaffByIDs(f.Staff)
+	t := told{f, words.OfNotice(f.Notice.Notice), words.OfWindow(f.Window.Window), []string{}}
+	for _, id := range f.Staff {
+		if i := slices.IndexFunc(staff, func(s store.Staff) bool { return s.ID == id }); i >= 0 {
+			t.Staff = append(t.Staff, staff[i].Name)
+		}
+	}
+	return t, err
+}
+
+// rules reads the rules into a record, and checks what is more than a range.
+func (f ServiceFields) rules(row *store.Service) error {
+	row.Length, row.Step, row.Anchor = span.Minutes(f.Length), span.Minutes(f.Step), f.Anchor
+	row.Lengths = []span.Minutes{}
+	for i, l := range f.Lengths {
+		if l < 5 || l > 1440 || l == f.Length || slices.Contains(f.Lengths[:i], l) {
+			return api.Wrong(fmt.Sprintf("lengths[%d]", i), "Further lengths are from 5 to 1440 minutes, each once.")
+		}
+		row.Lengths = append(row.Lengths, span.Minutes(l))
+	}
+	row.BufferBefore, row.BufferAfter, row.BuffersInsideHours = span.Minutes(f.BufferBefore), span.Minutes(f.BufferAfter), f.BuffersInsideHours
+	if err := cmp.Or(wrongShape("notice", f.Notice.fault), wrongShape("window", f.Window.fault)); err != nil {
+		return err
+	}
+	row.Notice, row.Window = f.Notice.Notice, f.Window.Window
+	row.CapPerDay, row.Places, row.Staffing, row.Pick, row.Paused = f.CapPerDay, f.Places, f.Staffing, store.Pick(f.Pick), f.Paused
+	row.Needs = []string{}
+	for i, kind := range f.Needs {
+		if kind == "" || slices.Contains(f.Needs[:i], kind) {
+			return api.Wrong(fmt.Sprintf("needs[%d]", i), "Kinds of rooms and equipment are named once each.")
+		}
+		row.Needs = append(row.Needs, kind)
+	}
+	row.Unreachable = store.Unreachable(f.Unreachable)
+	return nil
+}
+
+// services renders services with who performs them.
+func (s *Desk) services(ctx context.Context, rows []store.Service) ([]Service, error) {
+	ids, things := make([]store.ID, len(rows)), make([]store.Thing, len(rows))
+	for i, r := range rows {
+		ids[i], things[i] = r.ID, store.ServiceRules(r.ID)
+	}
+	out := make([]Service, len(rows))
+	err := s.DB.View(ctx, func(tx store.Tx) error {
+		pairs, err := tx.PerformersOf(ids)
+		if err != nil {
+			return err
+		}
+		versions, err := tx.Versions(things)
+		if err != nil {
+			return err
+		}
+		staff := map[store.ID][]store.ID{}
+		for _, p := range pairs {
+			staff[p.ServiceID] = append(staff[p.ServiceID], p.StaffID)
+		}
+		for i, r := range rows {
+			out[i] = renderService(r, staff[r.ID], versions[things[i]])
+		}
+		return nil
+	})
+	return out, err
+}
+
+func (s *Desk) listServices(ctx context.Context, in *api.Listing) (*api.Body[api.List[Service]], error) {
+	rows, err := s.DB.Read(ctx).ServicePart(in.Part())
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.services(ctx, rows)
+	return api.Answer(api.Paged(all, in.Page, func(r Service) Service { return r }), err)
+}
+
+func (s *Desk) service(ctx context.Context, id store.ID) (Service, error) {
+	row, err := s.DB.Read(ctx).Service(id)
+	if err != nil {
+		return Service{}, api.Found(err, "service")
+	}
+	all, err := s.services(ctx, []store.Service{row})
+	if err != nil {
+		return Service{}, err
+	}
+	return all[0], nil
+}
+
+func (s *Desk) getService(ctx context.Context, in *api.IDPath) (*api.Body[Service], error) {
+	return api.Answer(s.service(ctx, in.ID))
+}
+
+func (s *Desk) addService(ctx context.Context, in *struct{ Body ServiceFields }) (*api.Body[Service], error) {
+	return s.saveService(ctx, 0, nil, Accepting{}, in.Body)
+}
+
+func (s *Desk) changeService(ctx context.Context, in *struct {
+	api.IDPath
+	api.Over
+	Accepting
+	Body ServiceFields
+}) (*api.Body[Service], error) {
+	over, err := in.Expected(store.ServiceRules(in.ID))
+	if err != nil {
+		return nil, err
+	}
+	return s.saveService(ctx, in.ID, over, in.Accepting, in.Body)
+}
+
+var slugShape = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
+// slugOf makes the last part of an address from a name.
+func slugOf(name string) string {
+	parts := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
+	return strings.Join(parts, "-")
+}
+
+func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expected, accepting Accepting, f ServiceFields) (*api.Body[Service], error) {
+	if f.Slug == "" {
+		f.Slug = slugOf(f.Name)
+	}
+	if !slugShape.MatchString(f.Slug) {
+		return nil, api.Wrong("slug", "An address is made of small letters, digits and single hyphens.")
+	}
+	var next store.Service
+	if err := f.rules(&next); err != nil {
+		return nil, err
+	}
+	var touched *fit.Change
+	if id != 0 {
+		touched = &fit.Change{Service: id, Rules: func(saved store.Service, _ []store.Staff) (store.Service, []store.Staff) {
+			_ = f.rules(&saved) // they were checked above
+			performing := make([]store.Staff, len(f.Staff))
+			for i, id := range f.Staff {
+				performing[i].ID = id
+			}
+			return saved, performing
+		}}
+	}
+	row := store.Service{CreatedAt: span.At(s.Now())}
+	_, err := s.change(ctx, accepting, over, touched, func(tx store.Tx) (err error) {
+		if id != 0 {
+			if row, err = tx.Service(id); err != nil {
+				return api.Found(err, "service")
+			}
+		}
+		if err := toldApart(tx, &store.Service{}, id, row.Name, f.Name); err != nil {
+			return err
+		}
+		same, err := tx.ServiceBySlug(f.Slug)
+		if err == nil && same.ID != id {
+			return api.Wrong("slug", fmt.Sprintf("The page of “%s” has this address already.", same.Name))
+		}
+		if err != nil && !store.IsMissing(err) {
+			return err
+		}
+		var before any
+		deed := "added"
+		if id != 0 {
+			performers, err := tx.PerformersOf([]store.ID{id})
+			if err != nil {
+				return err
+			}
+			var staff []store.ID
+			for _, p := range performers {
+				staff = append(staff, p.StaffID)
+			}
+			if before, err = toldOf(tx, renderService(row, staff, 0).ServiceFields); err != nil {
+				return err
+			}
+			deed = "changed"
+		}
+		row.Name, row.Slug, row.Place, row.Hue = f.Name, f.Slug, f.Place, f.Hue
+		if err := f.rules(&row); err != nil {
+			return err
+		}
+		if err := tx.SaveService(&row); err != nil {
+			return err
+		}
+		for i, member := range f.Staff {
+			if slices.Contains(f.Staff[:i], member) {
+				return api.Wrong(fmt.Sprintf("staff[%d]", i), "This staff member is named twice.")
+			}
+			if _, err := tx.Staff(member); store.IsMissing(err) {
+				return api.Wrong(fmt.Sprintf("staff[%d]", i), "There is no such staff member.")
+			} else if err != nil {
+				return err
+			}
+		}
+		if err := tx.ReplacePerformers(row.ID, f.Staff); err != nil {
+			return err
+		}
+		after, err := toldOf(tx, f)
+		if err != nil {
+			return err
+		}
+		return tx.Note(span.At(s.Now()), deed, "service", row.ID, row.Name, before, after)
+	})
+	current := func() (Service, error) { return s.service(ctx, row.ID) }
+	if err != nil {
+		if row.ID == 0 {
+			row.ID = id
+		}
+		return nil, api.Stale(err, current, func(v Service) int64 { return v.Version })
+	}
+	return api.Answer(current())
+}

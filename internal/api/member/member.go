@@ -1,0 +1,253 @@
+// Package member is the API of staff members: an invitation to link a calendar, and
+// their own links, calendars and day. Every operation but the invitation's is for who has
+// signed in, and touches what is theirs alone.
+package member
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"niche/core/hours"
+	"niche/core/span"
+	"niche/internal/api"
+	"niche/internal/people"
+	"niche/internal/preview"
+	"niche/internal/store"
+	"niche/internal/wall"
+	"niche/internal/words"
+)
+
+// Settings of the staff members' part.
+type Settings struct {
+	DB     *store.DB
+	People *people.People
+	Links  *api.Links
+	Now    func() time.Time
+	Secure bool // cookies are sent over https only
+}
+
+// Member is the staff members' part of the API.
+type Member struct{ Settings }
+
+// New returns the staff members' part.
+func New(s Settings) *Member { return &Member{s} }
+
+// Register adds the resources.
+func (s *Member) Register(r api.Routes) {
+	read, come, own := r.For(api.Readers), r.For(api.Comers), r.For(api.Members)
+	huma.Register(read, api.Get("/api/invitations/{token}", "getInvitation", "For whom an invitation to link a calendar is"), s.getInvitation)
+	huma.Register(come, api.Post("/api/invitations/{token}", "acceptInvitation", "Come in by an invitation, which is used up by it", http.StatusCreated), s.acceptInvitation)
+	huma.Register(come, api.Post("/api/invitations/{token}/no", "declineInvitation", "Answer an invitation with no", http.StatusNoContent), s.declineInvitation)
+	huma.Register(own, api.Get("/api/my", "getMyself", "Who is signed in as a staff member"), s.getMyself)
+	huma.Register(own, api.Delete("/api/my/session", "leave", "Sign out"), s.leave)
+	huma.Register(own, api.Get("/api/my/links", "listMyLinks", "The own links"), s.listLinks)
+	huma.Register(own, api.Post("/api/my/links", "addMyLink", "Link an own calendar account or published calendar", http.StatusCreated), s.addLink)
+	huma.Register(own, api.Post("/api/my/links/{id}/key", "renewMyLink", "Give an own link a new app password, or a new address", http.StatusOK), s.renewLink)
+	huma.Register(own, api.Delete("/api/my/links/{id}", "removeMyLink", "Take an own link away"), s.removeLink)
+	huma.Register(own, api.Put("/api/my/calendars/{id}", "chooseMyCalendar", "Choose what an own calendar is for"), s.chooseCalendar)
+	huma.Register(own, api.Get("/api/my/costs", "getMyCosts", "What the own calendars cost"), s.getCosts)
+	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
+}
+
+// TokenPath is the token of an invitation.
+type TokenPath struct {
+	Token string `path:"token" maxLength:"100"`
+}
+
+// Invitation is for whom an invitation is.
+type Invitation struct {
+	Business string `json:"business"`
+	Name     string `json:"name" doc:"Of the staff member."`
+	Until    string `json:"until" doc:"The last day on which it works, by their own clock."`
+	AtDesk   bool   `json:"atDesk" doc:"Whether an administrator is signed in in this browser, who would be signed out by it."`
+}
+
+// Declining is a no to an invitation.
+type Declining struct {
+	Why string `json:"why,omitempty" maxLength:"300"`
+}
+
+// Myself is a staff member, as they see themselves.
+type Myself struct {
+	ID       store.ID        `json:"id"`
+	Name     string          `json:"name"`
+	Email    string          `json:"email"`
+	Business string          `json:"business"`
+	Zone     string          `json:"zone" doc:"Whose clock counts for them."`
+	Clock    string          `json:"clock" enum:"24,12"`
+	Today    string          `json:"today"`
+	Hosts    []api.NamedHost `json:"hosts" doc:"Calendar hosts that need no address."`
+}
+
+// signedIn sets the cookies along with who has come in, signedOut those of who has gone.
+type (
+	signedIn struct {
+		SetCookie []http.Cookie `header:"Set-Cookie"`
+		Body      Myself
+	}
+	signedOut struct {
+		SetCookie []http.Cookie `header:"Set-Cookie"`
+	}
+)
+
+func refusal(err error) error {
+	if errors.Is(err, people.ErrNoWayIn) {
+		return api.NewProblem(http.StatusNotFound, "This address has been used, or has ended. Ask for a new one.")
+	}
+	return err
+}
+
+func (s *Member) getInvitation(ctx context.Context, in *TokenPath) (*api.Body[Invitation], error) {
+	i, err := s.People.InvitedBy(ctx, in.Token)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	zone, err := hours.LoadZone(i.Staff.Zone)
+	if err != nil {
+		return nil, err
+	}
+	b, err := s.DB.Read(ctx).Business()
+	return api.Answer(Invitation{b.Name, i.Staff.Name, i.Until.Time().In(zone.Location()).Format("2 January"), api.Who(ctx).Role == people.RoleAdministrator}, err)
+}
+
+func (s *Member) acceptInvitation(ctx context.Context, in *TokenPath) (*signedIn, error) {
+	who, err := s.People.Accept(ctx, in.Token, api.From(ctx))
+	if err != nil {
+		return nil, refusal(err)
+	}
+	me, err := s.myself(ctx, who.ID)
+	return &signedIn{SetCookie: api.Cookies(s.Secure, who), Body: me}, err
+}
+
+func (s *Member) declineInvitation(ctx context.Context, in *struct {
+	TokenPath
+	Body Declining
+}) (*struct{}, error) {
+	return nil, refusal(s.People.Decline(ctx, in.Token, in.Body.Why, api.From(ctx)))
+}
+
+func (s *Member) myself(ctx context.Context, id store.ID) (Myself, error) {
+	db := s.DB.Read(ctx)
+	m, err := db.Staff(id)
+	if err != nil {
+		return Myself{}, err
+	}
+	b, err := db.Business()
+	if err != nil {
+		return Myself{}, err
+	}
+	zone, err := hours.LoadZone(m.Zone)
+	if err != nil {
+		return Myself{}, err
+	}
+	hosts, err := api.NamedHosts(db)
+	return Myself{m.ID, m.Name, m.Email, b.Name, m.Zone, b.Clock, zone.DateAt(span.At(s.Now())).String(), hosts}, err
+}
+
+func (s *Member) getMyself(ctx context.Context, _ *struct{}) (*api.Body[Myself], error) {
+	return api.Answer(s.myself(ctx, api.Who(ctx).ID))
+}
+
+func (s *Member) leave(ctx context.Context, _ *struct{}) (*signedOut, error) {
+	err := s.People.SignOut(ctx, api.Who(ctx))
+	return &signedOut{api.Cookies(s.Secure, people.In{})}, err
+}
+
+func (s *Member) listLinks(ctx context.Context, _ *struct{}) (*api.Body[api.List[api.Link]], error) {
+	links, err := s.Links.Of(ctx, api.Who(ctx).ID)
+	return api.Answer(api.List[api.Link]{Items: links}, err)
+}
+
+func (s *Member) addLink(ctx context.Context, in *struct{ Body api.NewLink }) (*api.Body[api.Link], error) {
+	return api.Answer(s.Links.Add(ctx, api.Who(ctx).ID, in.Body))
+}
+
+// own refuses what is not the own link: as if it were not there.
+func (s *Member) own(ctx context.Context, link store.ID) error {
+	l, err := s.DB.Read(ctx).Link(link)
+	if err == nil && l.StaffID != api.Who(ctx).ID {
+		err = store.ErrNotFound
+	}
+	return api.Found(err, "link")
+}
+
+func (s *Member) chooseCalendar(ctx context.Context, in *api.Choosing) (*api.Body[api.Calendar], error) {
+	c, err := s.DB.Read(ctx).Calendar(in.ID)
+	if err == nil {
+		err = s.own(ctx, c.LinkID)
+	}
+	if err != nil {
+		return nil, api.Found(err, "calendar")
+	}
+	return api.Answer(s.Links.Choose(ctx, in.ID, in.Over, in.Copies, in.Body))
+}
+
+func (s *Member) renewLink(ctx context.Context, in *api.Renewing) (*api.Body[api.Link], error) {
+	if err := s.own(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	return api.Answer(s.Links.Renew(ctx, in.ID, in.Body))
+}
+
+func (s *Member) removeLink(ctx context.Context, in *api.Unlinking) (*struct{}, error) {
+	if err := s.own(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	return nil, s.Links.Remove(ctx, in.ID, in.Copies)
+}
+
+func (s *Member) getCosts(ctx context.Context, _ *struct{}) (*api.Body[preview.Costs], error) {
+	db := s.DB.Read(ctx)
+	m, err := db.Staff(api.Who(ctx).ID)
+	if err != nil {
+		return nil, err
+	}
+	return api.Answer(preview.CostsOf(db, m, span.At(s.Now())))
+}
+
+// OwnDay is an own day: what is open, busy and booked.
+type OwnDay struct {
+	Date  string        `json:"date"`
+	Title string        `json:"title"`
+	Words string        `json:"words" doc:"What the day holds, in a sentence."`
+	Lane  wall.WallLane `json:"lane"`
+}
+
+func (s *Member) getDay(ctx context.Context, in *struct {
+	Date  string `query:"date" maxLength:"10" doc:"A date on the own clock; today when empty."`
+	Clock string `query:"clock" enum:"24,12" default:"24"`
+}) (*api.Body[OwnDay], error) {
+	db, now := s.DB.Read(ctx), span.At(s.Now())
+	m, err := db.Staff(api.Who(ctx).ID)
+	if err != nil {
+		return nil, err
+	}
+	zone, err := hours.LoadZone(m.Zone)
+	if err != nil {
+		return nil, err
+	}
+	date := zone.DateAt(now)
+	if in.Date != "" {
+		if date, err = hours.ParseDate(in.Date); err != nil {
+			return nil, api.Wrong("query.date", "This is not a date, as in 2026-03-02.")
+		}
+	}
+	text := words.In{Zone: zone, Twelve: in.Clock == "12"}
+	lane, err := wall.LaneOf(db, text, date, m)
+	if err != nil {
+		return nil, err
+	}
+	return api.Answer(OwnDay{date.String(), date.Time().Format("Monday 2 January"), words.OfDay(len(lane.Visits), firstLabel(lane)), lane}, nil)
+}
+
+// firstLabel is when the first visit of a day begins, or empty.
+func firstLabel(l wall.WallLane) string {
+	if len(l.Visits) == 0 {
+		return ""
+	}
+	return l.Visits[0].Label
+}

@@ -1,0 +1,458 @@
+package outbox_test
+
+import (
+	"bytes"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/core/ics"
+	"niche/internal/api"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/nichetest"
+	"niche/internal/store"
+)
+
+const wednesday = "2026-03-04"
+
+// outside is a desk that is linked to a host that can do wrong, and a look at that
+// host past what is done wrong.
+type outside struct {
+	*nichetest.Desk
+	t       *testing.T
+	trouble *nichetest.Trouble
+	look    nichetest.Outside
+	address string
+}
+
+func open(t *testing.T, change func(*desk.ServiceFields)) outside {
+	trouble := &nichetest.Trouble{}
+	cloud, host := nichetest.OpenCloud(t, trouble.Guard)
+	honest := httptest.NewServer(cloud.Handler())
+	t.Cleanup(honest.Close)
+	d := nichetest.OpenDesk(t, func(f *desk.ServiceFields) {
+		f.Unreachable = "take"
+		if change != nil {
+			change(f)
+		}
+	}, nichetest.HostOf(host))
+	d.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	return outside{d, t, trouble, nichetest.Look(t, honest), host.URL}
+}
+
+func (o outside) book(start string) client.Booked {
+	b, err := o.Book(wednesday + start)
+	require.NoError(o.t, err)
+	return b
+}
+
+func (o outside) move(b client.Booked, to string) client.Booked {
+	b, err := o.Move(b, wednesday+to)
+	require.NoError(o.t, err)
+	return b
+}
+
+// stands waits until everything is as it is wanted, and nothing is due. Meanwhile time
+// passes: a try that failed at the last moment is made again.
+func (o outside) stands() {
+	o.Until("every copy is done with", func() bool {
+		if o.Count("copies WHERE state NOT IN ('read back', 'removed', 'left', 'adrift')") == 0 {
+			return true
+		}
+		o.Pass(10 * time.Second)
+		return false
+	})
+}
+
+// titles returns what lies in a calendar, as "14:00 Home tuning · Rosa Osei".
+func (o outside) titles(calendar string) (list []string) {
+	for _, e := range o.look.Events(calendar) {
+		said := strings.ReplaceAll(strings.ReplaceAll(e.Body, "\r\n ", ""), "\r\n", "\n")
+		_, title, _ := strings.Cut(said, "\nSUMMARY:")
+		title, _, _ = strings.Cut(title, "\n")
+		list = append(list, e.When(o.t).Start().Time().Format("15:04 ")+title)
+	}
+	slices.Sort(list)
+	return list
+}
+
+// Whatever happens to a booking and to its calendar, in the end what is outside is
+// what is inside, and nothing of ours is left behind.
+func TestWhatIsOutsideIsWhatIsWanted(t *testing.T) {
+	later := func(o outside, hours int) { // a write of which the host said nothing may still come
+		for range hours * 4 {
+			o.Pass(15 * time.Minute)
+		}
+	}
+	for _, c := range []struct {
+		name  string
+		rules func(*desk.ServiceFields)
+		story func(o outside)
+		work  []string
+	}{
+		{"moved", nil, func(o outside) {
+			b := o.book("T10:00:00Z")
+			o.stands()
+			o.move(b, "T14:00:00Z")
+		}, []string{"14:00 Home tuning · Rosa Osei"}},
+		{"moved and cancelled before anything could be written", nil, func(o outside) {
+			o.trouble.Always(http.MethodPut, nichetest.Fault{Status: 503, Unasked: true})
+			b := o.move(o.book("T10:00:00Z"), "T14:00:00Z")
+			o.move(o.book("T09:00:00Z"), "T11:00:00Z")
+			require.NoError(o.t, o.Cancel(b))
+			o.trouble.Set(nil)
+			o.Pass(time.Hour)
+		}, []string{"11:00 Home tuning · Rosa Osei"}},
+		{"cancelled while it is being written", nil, func(o outside) {
+			hold := make(chan struct{})
+			o.trouble.Always(http.MethodPut, nichetest.Fault{Wait: hold})
+			b := o.book("T10:00:00Z")
+			o.Until("it is sent", func() bool { return slices.Contains(o.trouble.Asked(), http.MethodPut) })
+			require.NoError(o.t, o.Cancel(b))
+			close(hold)
+			o.trouble.Set(nil)
+		}, nil},
+		{"shared, and one moves to where another is", func(f *desk.ServiceFields) { f.Places = 4 }, func(o outside) {
+			first := o.book("T10:00:00Z")
+			o.stands()
+			second := o.book("T14:00:00Z")
+			o.book("T10:00:00Z")
+			o.stands()
+			o.move(second, "T10:00:00Z")
+			o.stands()
+			require.NoError(o.t, o.Cancel(first))
+		}, []string{"10:00 Home tuning"}},
+		{"the calendar gets no more, and the copy is kept right", nil, func(o outside) {
+			b := o.book("T10:00:00Z")
+			o.stands()
+			o.gets("Work", false, "keep")
+			o.move(b, "T14:00:00Z")
+			o.book("T09:00:00Z") // which goes nowhere
+		}, []string{"14:00 Home tuning · Rosa Osei"}},
+		{"the same, and another client joins", func(f *desk.ServiceFields) { f.Places = 4 }, func(o outside) {
+			first := o.book("T10:00:00Z")
+			o.stands()
+			o.gets("Work", false, "keep")
+			o.book("T10:00:00Z")
+			o.stands()
+			require.NoError(o.t, o.Cancel(first))
+		}, []string{"10:00 Home tuning · Rosa Osei"}},
+		{"the calendar gets no more, and then again", nil, func(o outside) {
+			b := o.book("T10:00:00Z")
+			o.stands()
+			o.gets("Work", false, "remove")
+			o.stands()
+			require.Empty(o.t, o.titles("Work"))
+			o.move(b, "T14:00:00Z")
+			o.gets("Work", true, "")
+		}, []string{"14:00 Home tuning · Rosa Osei"}},
+		{"another calendar gets them instead", nil, func(o outside) {
+			o.book("T10:00:00Z")
+			o.stands()
+			o.gets("Family", true, "")
+			o.gets("Work", false, "remove")
+		}, nil},
+		{"a write that is done late, after the copy has gone", nil, func(o outside) {
+			var sent bytes.Buffer
+			var at string
+			o.trouble.Set(func(r *http.Request, body []byte) nichetest.Fault {
+				if r.Method != http.MethodPut {
+					return nichetest.Fault{}
+				}
+				sent.Reset()
+				sent.Write(body)
+				at = r.URL.Path
+				return nichetest.Fault{Status: http.StatusGatewayTimeout, Unasked: true}
+			})
+			b := o.book("T10:00:00Z")
+			o.Until("it is in doubt", func() bool { return o.Copies(wednesday) == "failed" })
+			require.NoError(o.t, o.Cancel(b))
+			o.trouble.Set(nil)
+			o.Pass(time.Minute)
+			_, err := o.look.Calendar("Work").Put(o.t.Context(), at, "", sent.Bytes())
+			require.NoError(o.t, err)
+			later(o, 2)
+		}, nil},
+		{"a write that is done late, after a second one and the removal", nil, func(o outside) {
+			var sent []byte
+			var at string
+			var first sync.Once
+			token := regexp.MustCompile(`urn:calendar-host:change:\d+`)
+			changes := regexp.MustCompile(`(?s)<(\w+:)?response\b.*</(\w+:)?response>`)
+			o.trouble.Set(func(r *http.Request, body []byte) (f nichetest.Fault) {
+				switch {
+				case r.Method == http.MethodPut:
+					first.Do(func() {
+						sent, at, f = body, r.URL.Path, nichetest.Fault{Status: http.StatusGatewayTimeout, Unasked: true}
+					})
+				case bytes.Contains(body, []byte("sync-collection")):
+					// What is again as it was when it was last read is no change to some hosts.
+					known := token.FindString(string(body))
+					f.Answer = func(body string) string {
+						return token.ReplaceAllString(changes.ReplaceAllString(body, ""), known)
+					}
+				}
+				return f
+			})
+			b := o.book("T10:00:00Z")
+			o.Until("it is in doubt", func() bool { return o.Copies(wednesday) == "failed" })
+			o.Pass(time.Minute)
+			o.stands()
+			require.NoError(o.t, o.Cancel(b))
+			o.Until("it is gone", func() bool { return len(o.look.Events("Work")) == 0 })
+			_, err := o.look.Calendar("Work").Put(o.t.Context(), at, "", sent)
+			require.NoError(o.t, err)
+			later(o, 2)
+		}, nil},
+		{"a removal that is done late, after the copy is wanted again", nil, func(o outside) {
+			o.book("T10:00:00Z")
+			o.stands()
+			o.trouble.Always(http.MethodDelete, nichetest.Fault{Status: http.StatusGatewayTimeout, Unasked: true})
+			o.gets("Work", false, "remove")
+			o.Until("it is not known to be removed", func() bool { return o.Count("copies WHERE state = 'failed'") == 1 })
+			o.gets("Work", true, "")
+			o.trouble.Set(nil)
+			o.Pass(time.Minute)
+			o.Until("it stands again", func() bool { return o.Copies(wednesday) == "read back" })
+			o.look.Remove("Work", o.look.Events("Work")[0])
+			later(o, 2)
+			o.Until("and once more", func() bool { return len(o.look.Events("Work")) == 1 })
+		}, []string{"10:00 Home tuning · Rosa Osei"}},
+		{"handed over between two who are linked to one calendar", nil, func(o outside) {
+			cleo := o.AddStaff("Cleo")
+			require.NoError(o.t, o.Save(0, func(f *desk.ServiceFields) { f.Staff = append(f.Staff, cleo) }))
+			o.LinkFor(cleo, o.address, nichetest.User, nichetest.Key, "Family", "Work")
+			b, err := o.Ask(client.NewBooking{Start: nichetest.At(wednesday + "T10:00:00Z"), Staff: o.Staff.ID, Name: "Rosa Osei"})
+			require.NoError(o.t, err)
+			o.stands()
+			var first sync.Once
+			o.trouble.Set(func(r *http.Request, _ []byte) (f nichetest.Fault) {
+				if r.Method == http.MethodDelete {
+					first.Do(func() { f = nichetest.Fault{Status: 503} })
+				}
+				return f
+			})
+			require.NoError(o.t, o.handOver(b, cleo))
+			o.Pass(time.Hour)
+		}, []string{"10:00 Home tuning · Rosa Osei"}},
+		{"versions are spoilt on the way", nil, func(o outside) {
+			spoilt := func(etag string) string { return "W/" + strings.TrimSuffix(etag, `"`) + `-gzip"` }
+			o.trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+				if r.Method == "PROPFIND" || r.Method == "REPORT" {
+					return nichetest.Fault{}
+				}
+				return nichetest.Fault{Change: func(h http.Header) {
+					if etag := h.Get("ETag"); etag != "" {
+						h.Set("ETag", spoilt(etag))
+					}
+				}}
+			})
+			b := o.book("T10:00:00Z")
+			o.stands()
+			o.move(b, "T14:00:00Z")
+			o.stands()
+			require.NoError(o.t, o.Cancel(o.book("T09:00:00Z")))
+		}, []string{"14:00 Home tuning · Rosa Osei"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			o := open(t, c.rules)
+			c.story(o)
+			o.stands()
+			require.Equal(t, c.work, o.titles("Work"))
+			if strings.Contains(c.name, "instead") {
+				require.Equal(t, []string{"10:00 Home tuning · Rosa Osei"}, o.titles("Family"))
+			}
+			require.Empty(t, nichetest.WrongClaims(o.Desk))
+		})
+	}
+}
+
+// gets changes whether a calendar gets bookings, and what becomes of the copies there.
+func (o outside) gets(calendar string, on bool, copies string) {
+	c := o.Calendar(calendar)
+	choice := c.Choice
+	choice.GetsBookings = on
+	path := fmt.Sprintf("/api/calendars/%d", c.ID)
+	if !on {
+		p := nichetest.Problem(o.t, o.Change(o.t.Context(), path, choice, nil))
+		require.Positive(o.t, p.Copies, "it is asked what becomes of them")
+	}
+	require.NoError(o.t, o.Change(o.t.Context(), path+"?copies="+copies, choice, nil))
+}
+
+// handOver moves a booking to somebody else, at the same time.
+func (o outside) handOver(b client.Booked, to store.ID) error {
+	return o.Post(o.t.Context(), fmt.Sprintf("/api/bookings/%d/move", o.Wall(wednesday).Lanes[0].Visits[0].Clients[0].ID),
+		api.Move{Start: nichetest.At(wednesday + "T10:00:00Z"), Staff: to}, nil)
+}
+
+// What its owner does to a copy outside is noticed at the next reading and said; it
+// is neither undone nor taken for right, and the booking can still be moved and
+// cancelled.
+func TestAStrayedCopyIsNoticedAndSaid(t *testing.T) {
+	o := open(t, nil)
+	b := o.book("T10:00:00Z")
+	o.stands()
+	was := o.look.Events("Work")[0]
+	says := func(state, note string) {
+		o.Until(state+" "+note, func() bool {
+			v := o.Wall(wednesday).Lanes[0].Visits[0]
+			return v.Copy == state && strings.Contains(v.CopyNote, note)
+		})
+	}
+	now := func() nichetest.Event { return o.look.Events("Work")[0] }
+	o.look.Change("Work", now(), "T100000", "T113000")
+	o.look.Change("Work", now(), "T110000", "T123000")
+	says("adrift", "it lies at 11:30–12:30 on Wed 4 Mar")
+	o.look.Change("Work", now(), "Rosa Osei", "Somebody")
+	says("adrift", "changed outside")
+	o.look.Change("Work", now(), "T113000", "T100000")
+	o.look.Change("Work", now(), "T123000", "T110000")
+	says("adrift", "its title is another")
+	o.look.Change("Work", now(), "Somebody", "Rosa Osei")
+	says("read back", "")
+	o.look.Change("Work", now(), "END:VEVENT", "CATEGORIES:Mine\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nDESCRIPTION:x\r\nTRIGGER:-PT5M\r\nEND:VALARM\r\nEND:VEVENT")
+	o.Until("what the owner adds is no stray", func() bool {
+		return o.Copies(wednesday) == "read back" && o.Count("objects WHERE visit_id > 0 AND etag = '"+now().ETag+"'") == 1
+	})
+	b = o.move(b, "T14:00:00Z")
+	o.stands()
+	require.Contains(t, now().Body, "CATEGORIES:Mine", "what the owner added is kept")
+	require.Contains(t, now().Body, "TRIGGER:-PT5M")
+	o.look.Remove("Work", now())
+	says("adrift", "removed outside")
+	require.Empty(t, o.look.Events("Work"), "and not put back")
+	require.NoError(t, o.Cancel(b))
+	o.stands()
+	require.Empty(t, o.look.Events("Work"))
+	require.NotEqual(t, was.Body, "")
+}
+
+// A name with signs that no calendar can keep is written once; a host that keeps other
+// words each time is written to five times, and then told of.
+func TestACopyIsNotWrittenForEver(t *testing.T) {
+	o := open(t, nil)
+	puts := func() (n int) {
+		for _, m := range o.trouble.Asked() {
+			if m == http.MethodPut {
+				n++
+			}
+		}
+		return n
+	}
+	puts()
+	_, err := o.Ask(client.NewBooking{Start: nichetest.At(wednesday + "T10:00:00Z"), Name: "Rosa Osei of the Harbour; a, b\\c “d”: é 🎹"})
+	require.NoError(t, err)
+	o.stands()
+	require.Equal(t, "read back", o.Copies(wednesday))
+	require.Equal(t, 1, puts())
+	require.Len(t, o.titles("Work"), 1)
+
+	o.trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+		return nichetest.Fault{Question: func(body string) string { return strings.Replace(body, "SUMMARY:", "SUMMARY:[booked] ", 1) }}
+	})
+	o.book("T14:00:00Z")
+	o.Until("it is told", func() bool { o.Pass(5 * time.Minute); return strings.Contains(o.Copies(wednesday), "adrift") })
+	require.Equal(t, 5, puts())
+	require.Contains(t, o.Wall(wednesday).Lanes[0].Visits[1].CopyNote, "The host keeps it otherwise each time it is written: its title is another.")
+	o.Pass(24 * time.Hour)
+	require.Zero(t, puts())
+	got, err := ics.ReadCopy(strings.NewReader(o.look.Events("Work")[0].Body), "x")
+	require.Error(t, err, "%v", got)
+}
+
+// While a host is down, how often it is asked depends on the time that passes and not
+// on how much waits; one answer ends that for everything that waits for it.
+func TestAnOutageEndsWithOneAnswer(t *testing.T) {
+	o := open(t, nil)
+	down := nichetest.Fault{Status: http.StatusServiceUnavailable, Unasked: true}
+	o.trouble.Always("", down)
+	o.trouble.Asked()
+	for n := range 5 {
+		o.book(fmt.Sprintf("T%02d:00:00Z", 9+n))
+	}
+	o.Pass(2 * time.Second)
+	o.Until("its outage is seen", func() bool { return o.Pulse("Family").State == "unreachable" })
+	looks := len(o.trouble.Asked()) // every booking looked, and may
+	require.LessOrEqual(t, looks, 30)
+	for range 4 {
+		o.Pass(2 * time.Second)
+		o.Until("a rest is said", func() bool { return o.Calendar("Family").Resting })
+		require.LessOrEqual(t, o.Calendar("Family").NextIn, 20, "the rest grows with the outage, not with what waits")
+	}
+	require.LessOrEqual(t, len(o.trouble.Asked()), 12, "what waits is not asked one by one")
+	o.trouble.Set(nil)
+	o.Pass(20 * time.Second)
+	o.Until("all that waited is done", func() bool {
+		return o.Copies(wednesday) == "read back, read back, read back, read back, read back" && o.Pulse("Family").State == "fresh" && o.Pulse("Work").State == "fresh"
+	})
+	require.False(t, o.Calendar("Family").Resting)
+	require.Len(t, o.look.Events("Work"), 5)
+}
+
+// What a reading sees of a copy while the copy is being looked at is not lost, in
+// whichever order the two are noted.
+func TestWhatIsSeenMeanwhileIsLookedAtAgain(t *testing.T) {
+	for name, story := range map[string]struct {
+		method string
+		before func(o outside, b client.Booked) // makes the exchange begin
+		change func(o outside, e nichetest.Event) (etag string)
+		work   []string
+	}{
+		"an old write arrives while it is removed": {http.MethodDelete, func(o outside, b client.Booked) {
+			require.NoError(o.t, o.Cancel(b))
+		}, func(o outside, e nichetest.Event) string {
+			etag, err := o.look.Calendar("Work").Put(o.t.Context(), e.Address, "", []byte(e.Body))
+			require.NoError(o.t, err)
+			return etag
+		}, nil},
+		"somebody changes it while it is read back": {http.MethodGet, func(o outside, b client.Booked) {
+			o.move(b, "T14:00:00Z")
+		}, func(o outside, e nichetest.Event) string {
+			now := o.look.Events("Work")[0]
+			etag, err := o.look.Calendar("Work").Put(o.t.Context(), e.Address, now.ETag, []byte(strings.Replace(now.Body, "SUMMARY:", "SUMMARY:Not ", 1)))
+			require.NoError(o.t, err)
+			return etag
+		}, []string{"14:00 Home tuning · Rosa Osei"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			o := open(t, nil)
+			b := o.book("T10:00:00Z")
+			o.stands()
+			e := o.look.Events("Work")[0]
+			hold, held := make(chan struct{}), make(chan struct{}, 10)
+			var written atomic.Bool // what is read back was written before
+			written.Store(story.method != http.MethodGet)
+			o.trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+				if r.Method == http.MethodPut {
+					written.Store(true)
+				}
+				if r.Method != story.method || !written.Load() {
+					return nichetest.Fault{}
+				}
+				return nichetest.Fault{Wait: hold, Carried: func() { held <- struct{}{} }}
+			})
+			story.before(o, b)
+			<-held
+			etag := story.change(o, e)
+			o.Poke("Work")
+			o.Until("the change is read", func() bool { return o.Count("objects WHERE etag = '"+etag+"'") == 1 })
+			o.trouble.Set(nil)
+			close(hold)
+			o.Until("all is as it should be", func() bool { return slices.Equal(o.titles("Work"), story.work) })
+			o.stands()
+			require.Equal(t, story.work, o.titles("Work"))
+		})
+	}
+}

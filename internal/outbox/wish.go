@@ -1,0 +1,190 @@
+package outbox
+
+import (
+	"errors"
+	"fmt"
+
+	"niche/core/span"
+	"niche/internal/source"
+	"niche/internal/store"
+)
+
+// The functions of this file run in the transactions of others. They say what is
+// wanted outside; that is carried out later.
+
+// Want wishes the copies of a visit as they should be: where somebody has a confirmed
+// booking on it, one in each calendar that gets the bookings of its staff, saying what
+// it says now, and nowhere else. A copy in a calendar of theirs that no longer gets
+// bookings stays as long as it is wanted there, and says the same.
+func Want(tx store.Tx, visit store.ID, now span.Instant) error {
+	bookings, err := tx.BookingsOn(visit)
+	if err != nil {
+		return fmt.Errorf("wishing copies: %w", err)
+	}
+	confirmed := false
+	for _, b := range bookings {
+		confirmed = confirmed || b.Status == store.Confirmed
+	}
+	copies, err := tx.CopiesOf(visit)
+	if err != nil {
+		return fmt.Errorf("wishing copies: %w", err)
+	}
+	v, err := tx.Visit(visit)
+	if err != nil {
+		return fmt.Errorf("wishing copies: %w", err)
+	}
+	targets, err := tx.CopyTargets(visit)
+	if err != nil {
+		return fmt.Errorf("wishing copies: %w", err)
+	}
+	belongs := map[store.ID]store.CopyTarget{}
+	for _, t := range targets {
+		belongs[t.ID] = t
+	}
+	for _, c := range copies {
+		t, ours := belongs[c.CalendarID]
+		wanted := confirmed && ours && (t.Gets || c.Wanted && c.State != store.CopyLeft)
+		if c.Wanted || wanted {
+			if err := wish(tx, c, wanted, now); err != nil {
+				return err
+			}
+		}
+		delete(belongs, c.CalendarID)
+	}
+	for _, t := range targets {
+		if _, missing := belongs[t.ID]; !missing || !confirmed || !t.Gets {
+			continue
+		}
+		name := v.UID + ".ics"
+		c := store.Copy{VisitID: visit, CalendarID: t.ID, Path: t.Href + name, Address: t.Address + name, Wanted: true, State: store.CopyWaiting, WishedAt: now, NextAt: now}
+		if err := tx.AddCopy(&c); err != nil {
+			return fmt.Errorf("wishing a copy: %w", err)
+		}
+	}
+	return nil
+}
+
+// wish changes what is wanted of a copy. One that is wanted anew is written anew.
+func wish(tx store.Tx, c store.Copy, wanted bool, now span.Instant) error {
+	c.Wanted, c.State, c.Sequence = wanted, store.CopyWaiting, c.Sequence+1
+	c.Error, c.Attempts, c.Rewrites, c.WishedAt, c.NextAt = "", 0, 0, now, now
+	if err := tx.SaveWish(c); err != nil {
+		return fmt.Errorf("wishing a copy: %w", err)
+	}
+	return nil
+}
+
+// Ending says what becomes of the copies in a calendar that no longer gets bookings,
+// or whose link is taken away.
+type Ending string
+
+// The endings.
+const (
+	Keep   Ending = "keep"   // they stay, and go on saying what their visits say
+	Remove Ending = "remove" // they are taken away
+	Leave  Ending = "leave"  // they stay as they are, and are looked after no more
+)
+
+// Begins wishes copies of all visits that lie ahead in a calendar that begins to get
+// bookings: new ones, and those anew that there are.
+func Begins(tx store.Tx, calendar store.ID, now span.Instant) error {
+	visits, err := tx.ConfirmedAhead(calendar, now)
+	if err != nil {
+		return fmt.Errorf("wishing copies in a calendar: %w", err)
+	}
+	for _, v := range visits {
+		if err := Want(tx, v, now); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Ends settles the copies in a calendar that no longer gets bookings, of the visits
+// that lie ahead. Those of what is over stay where they are.
+func Ends(tx store.Tx, calendar store.ID, how Ending, now span.Instant) error {
+	if how == Keep {
+		return nil
+	}
+	copies, err := tx.CopiesIn(calendar, now)
+	if err != nil {
+		return fmt.Errorf("settling the copies in a calendar: %w", err)
+	}
+	for _, c := range copies {
+		switch {
+		case !c.Wanted:
+		case how == Remove:
+			err = wish(tx, c, false, now)
+		case how == Leave:
+			c.Wanted, c.State, c.Sequence, c.NextAt, c.Error = false, store.CopyLeft, c.Sequence+1, store.Never, ""
+			err = tx.SaveWish(c)
+		}
+		if err != nil {
+			return fmt.Errorf("settling a copy: %w", err)
+		}
+	}
+	return nil
+}
+
+// Ahead counts the copies in a calendar of visits that lie ahead.
+func Ahead(tx store.Tx, calendar store.ID, now span.Instant) (n int, err error) {
+	copies, err := tx.CopiesIn(calendar, now)
+	for _, c := range copies {
+		if c.Wanted {
+			n++
+		}
+	}
+	return n, err
+}
+
+// Seen notes what a reading of a calendar has seen of a visit's copy: at a path, in a
+// version. What is not as it was left is looked at again, and a copy that should be
+// gone, because a host carried out an old write late, is removed again. It reports
+// whether there is something to do.
+func Seen(tx store.Tx, calendar, visit store.ID, path, etag string, now span.Instant) (bool, error) {
+	c, err := tx.CopyIn(calendar, visit)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil // in a calendar that never got it
+	}
+	if err != nil {
+		return false, fmt.Errorf("looking for a copy: %w", err)
+	}
+	if c.Path != path {
+		return false, nil // somebody made another one
+	}
+	switch same := source.SameETag(etag, c.Etag); {
+	case c.Wanted && (c.State == store.CopyReadBack || c.State == store.CopyAdrift) && !same:
+		c.State = store.CopyDoubted
+	case c.Wanted && (c.State == store.CopyWritten || c.State == store.CopyDoubted) && !same:
+		// It is being looked at, and may have been looked at before this.
+	case !c.Wanted && (c.State == store.CopyRemoved || c.State == store.CopyWaiting):
+		c.State, c.Etag = store.CopyWaiting, ""
+	default:
+		return false, nil
+	}
+	return true, anew(tx, c, now)
+}
+
+// anew has a copy looked at again, whatever comes of a try that is under way.
+func anew(tx store.Tx, c store.Copy, now span.Instant) error {
+	c.Sequence, c.NextAt = c.Sequence+1, now
+	return tx.SaveWish(c)
+}
+
+// Missed notes that a reading no longer finds a visit's copy at a path.
+func Missed(tx store.Tx, calendar, visit store.ID, path string, now span.Instant) (bool, error) {
+	c, err := tx.CopyIn(calendar, visit)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, fmt.Errorf("looking for a copy: %w", err)
+	}
+	if c.Path != path || !c.Wanted || c.State != store.CopyReadBack && c.State != store.CopyWritten && c.State != store.CopyDoubted {
+		return false, nil
+	}
+	if c.State == store.CopyReadBack {
+		c.State = store.CopyDoubted
+	}
+	return true, anew(tx, c, now)
+}

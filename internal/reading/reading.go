@@ -1,0 +1,186 @@
+// Package reading keeps what is known of the busy time in outside calendars: it
+// reads what changed, expands it into a horizon, and keeps spans only. It is the only
+// one that changes the states of calendars.
+//
+// A calendar is read when its time has come, and whenever somebody is about to be
+// booked whose time it blocks. One reading goes on at a time for a calendar, and
+// serves everybody who asked before it began.
+package reading
+
+import (
+	"context"
+	"fmt"
+	"hash/fnv"
+	"log/slog"
+	"sync"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+
+	"niche/core/span"
+	"niche/internal/link"
+	"niche/internal/live"
+	"niche/internal/store"
+	"niche/internal/work"
+)
+
+// Settings of the readings.
+type Settings struct {
+	DB    *store.DB
+	Links *link.Links
+	Hosts *work.Hosts
+	Hub   *live.Hub
+	Log   *slog.Logger
+	Now   func() time.Time
+	Poll  time.Duration // how often a calendar is read
+	Wake  func()        // makes due work be looked for
+}
+
+// Readings reads calendars.
+type Readings struct {
+	Settings
+	counts   counts
+	ctx      context.Context // in which readings go on, whoever asked for them
+	underway sync.WaitGroup
+
+	mu    sync.Mutex
+	gates map[store.ID]*gate
+}
+
+// New returns readings, which go on until the context ends.
+func New(ctx context.Context, s Settings) *Readings {
+	return &Readings{Settings: s, counts: newCounts(), ctx: ctx, gates: map[store.ID]*gate{}}
+}
+
+// Resume takes up the polls whose times were kept beside and went with the program
+// that kept them.
+func (r *Readings) Resume(ctx context.Context) error {
+	return r.DB.Write(ctx, func(tx store.Tx) error {
+		return tx.ResumePolls(span.Instant(r.Poll/time.Second), 2*unnoted(r.Poll))
+	})
+}
+
+// Wait waits until no reading goes on. The context must have ended.
+func (r *Readings) Wait() { r.underway.Wait() }
+
+// Queue returns the calendars as work.
+func (r *Readings) Queue() work.Queue {
+	return work.Queue{Name: "calendars", Store: store.CalendarQueue, Do: r.poll, Beside: r.DB.Pulses,
+		Forward: func(tx store.Tx, host string, now span.Instant) error {
+			return tx.CalendarsForward(host, store.NotReached, now)
+		}}
+}
+
+// gate lets one reading of a calendar go on at a time.
+type gate struct {
+	now  *run // that goes on
+	next *run // that begins when it ends, if somebody wants it
+}
+
+// run is one reading, for all who wait for it.
+type run struct {
+	done   chan struct{}
+	err    error
+	polled bool // it was due, and is not only a look
+}
+
+// join returns the reading that serves somebody who asks now. Whoever looks wants
+// one that has not begun yet; to a poll one that goes on is as good.
+func (r *Readings) join(id store.ID, poll bool) *run {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	g := r.gates[id]
+	switch {
+	case g == nil:
+		g = &gate{now: &run{done: make(chan struct{}), polled: poll}}
+		r.gates[id] = g
+		r.begin(id, g)
+		return g.now
+	case poll:
+		return g.now
+	case g.next == nil:
+		g.next = &run{done: make(chan struct{})}
+	}
+	return g.next
+}
+
+// begin starts the reading that a gate is at. The caller holds the lock.
+func (r *Readings) begin(id store.ID, g *gate) {
+	r.underway.Go(func() {
+		current := g.now
+		current.err = r.read(r.ctx, id, current.polled)
+		close(current.done)
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		if g.now, g.next = g.next, nil; g.now == nil {
+			delete(r.gates, id)
+			return
+		}
+		r.begin(id, g)
+	})
+}
+
+// wait waits for a reading, or until the context ends.
+func (u *run) wait(ctx context.Context) error {
+	select {
+	case <-u.done:
+		return u.err
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+}
+
+// poll reads a calendar whose time has come.
+func (r *Readings) poll(ctx context.Context, id store.ID) error {
+	return r.join(id, true).wait(ctx)
+}
+
+// Look reads the calendars that block a staff member once more, all at the same
+// time, and reports whether that could be done within the time that the context
+// gives. A host that cannot be asked in time is not blamed for it.
+func (r *Readings) Look(ctx context.Context, staff store.ID) (allRead bool, err error) {
+	list, err := r.DB.Read(ctx).BlockingIDs(staff)
+	if err != nil {
+		return false, fmt.Errorf("looking for calendars to read: %w", err)
+	}
+	runs := make([]*run, len(list))
+	for i, id := range list {
+		runs[i] = r.join(id, false)
+	}
+	allRead = true
+	for _, u := range runs {
+		allRead = u.wait(ctx) == nil && allRead
+	}
+	return allRead, nil
+}
+
+// spread returns a number from 0 to 1 that is always the same for a calendar and
+// a salt, and differs between calendars.
+func spread(id store.ID, salt span.Instant) float64 {
+	h := fnv.New32a()
+	_, _ = fmt.Fprint(h, id, "/", salt)
+	return float64(h.Sum32()) / (1 << 32)
+}
+
+// counts are what is counted while calendars are read.
+type counts struct {
+	reads   *prometheus.CounterVec
+	lasted  prometheus.Histogram
+	objects prometheus.Counter
+}
+
+func newCounts() counts {
+	return counts{
+		reads: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "niche_reads_total",
+			Help: "Calendars read, by what came of it: unchanged, changed or failed."}, []string{"result"}),
+		lasted: prometheus.NewHistogram(prometheus.HistogramOpts{Name: "niche_read_seconds",
+			Help: "How long it took to read a calendar.", Buckets: prometheus.ExponentialBuckets(0.005, 2, 13)}),
+		objects: prometheus.NewCounter(prometheus.CounterOpts{Name: "niche_events_expanded_total",
+			Help: "Events that were fetched and expanded into busy spans."}),
+	}
+}
+
+// Counters returns what is counted.
+func (r *Readings) Counters() []prometheus.Collector {
+	return []prometheus.Collector{r.counts.reads, r.counts.lasted, r.counts.objects}
+}

@@ -1,0 +1,93 @@
+package serve_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/internal/api"
+	"niche/internal/api/desk"
+	"niche/internal/nichetest"
+)
+
+// The whole way against real servers: linking, reading, booking, moving, cancelling,
+// an outage, and a password that is changed.
+func TestTheWholeWayOnRealServers(t *testing.T) { nichetest.EachServer(t, wholeWay) }
+
+func wholeWay(t *testing.T, s nichetest.Server) {
+	trouble := &nichetest.Trouble{}
+	through := s.Behind(trouble.Before(t, s.Address))
+	d := nichetest.OpenDesk(t, nil, nichetest.HostAt(through.Address))
+	if s.Rekey != nil {
+		err := d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: through.Address, Username: s.User, Password: "wrong"}, nil)
+		require.Equal(t, "password", nichetest.Problem(t, err).Errors[0].Field)
+	}
+	l := d.Link(through.Address, s.User, s.Key, "Family", "Work")
+	var names []string
+	for _, c := range l.Calendars {
+		names = append(names, strings.ToLower(c.Name))
+		require.True(t, c.CanWrite, c.Name)
+	}
+	require.Subset(t, names, []string{"family", "work"})
+	require.LessOrEqual(t, len(names), 3, "task lists and boxes for messages are none: %v", names)
+	look := nichetest.LookFrom(t, s.Address, s.User, s.Key)
+
+	dentist := s.Home + s.Family + "/dentist.ics"
+	body := strings.Replace(nichetest.EventText("dentist", "20260304T113000"), "DTSTART:", "DTSTART;TZID=Europe/Dublin:", 1)
+	body = strings.Replace(body, "DURATION:PT1H", "DURATION:PT1H30M\r\nRRULE:FREQ=WEEKLY", 1)
+	s.Do(t, http.MethodPut, dentist, body)
+	d.Until("the starts under the event are gone", func() bool { return d.Starts(wednesday) == "09:00 10:00 13:00 14:00 15:00 16:00" })
+	require.Equal(t, "09:00 10:00 13:00 14:00 15:00 16:00", d.Starts("2026-04-08"), "it repeats, by the owner's clock")
+
+	b, err := d.Book(wednesday + "T14:00:00Z")
+	require.NoError(t, err)
+	stands := func(at string) {
+		d.Until("the copy is read back", func() bool { return d.Copies(wednesday) == "read back" })
+		copies := look.Events("Work")
+		require.Len(t, copies, 1)
+		require.Equal(t, wednesday+"T"+at+":00Z", copies[0].When(t).Start().String())
+	}
+	stands("14:00")
+	b, err = d.Move(b, wednesday+"T15:00:00Z")
+	require.NoError(t, err)
+	stands("15:00")
+
+	// An outage: everything waits, and one answer brings all of it forward.
+	trouble.Always("", nichetest.Fault{Unasked: true, Status: http.StatusServiceUnavailable})
+	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) { f.Unreachable = "take" }))
+	second, err := d.Book(wednesday + "T09:00:00Z")
+	require.NoError(t, err)
+	d.Pass(time.Minute)
+	d.Until("the outage is seen", func() bool { return d.Pulse("Family").State == "unreachable" })
+	require.Equal(t, "09:00–10:00", d.Wall(wednesday).Lanes[0].Visits[0].Label)
+	trouble.Set(nil)
+	d.Pass(10 * time.Minute)
+	d.Until("all is well again", func() bool {
+		return d.Copies(wednesday) == "read back, read back" && d.Pulse("Family").State == "fresh"
+	})
+	require.Len(t, look.Events("Work"), 2)
+
+	if s.Rekey != nil {
+		s.Key = s.Rekey()
+		d.Pass(10 * time.Minute)
+		d.Until("the new password is missed", func() bool { return d.Pulse("Family").State == "refused" })
+		require.NoError(t, d.Cancel(second), "the client does not wait")
+		d.Link(through.Address, s.User, s.Key, "Family", "Work")
+		require.Len(t, d.Links(), 1, "it is renewed in place")
+		look = nichetest.LookFrom(t, s.Address, s.User, s.Key)
+	} else {
+		require.NoError(t, d.Cancel(second))
+	}
+	d.Until("the cancelled one is gone", func() bool { return len(look.Events("Work")) == 1 })
+	stands("15:00")
+
+	s.Do(t, http.MethodDelete, dentist, "")
+	d.Until("the starts are back", func() bool { return d.Starts(wednesday) == "09:00 10:00 11:00 12:00 13:00 14:00 16:00" })
+	require.NoError(t, d.Cancel(b))
+	d.Until("nothing of ours is left", func() bool { return len(look.Events("Work")) == 0 })
+	require.Equal(t, "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00", d.Starts(wednesday))
+}

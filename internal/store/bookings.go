@@ -1,0 +1,264 @@
+package store
+
+import (
+	"errors"
+	"strings"
+
+	"niche/core/offer"
+	"niche/core/span"
+)
+
+// BookingStatus is where a booking stands.
+type BookingStatus string
+
+// The statuses of a booking. All but Cancelled hold their time. They are changed by
+// package booking only.
+const (
+	Held      BookingStatus = "held"      // claimed, and the last look is under way
+	Pending   BookingStatus = "pending"   // waits for the administrator
+	Confirmed BookingStatus = "confirmed" //
+	Cancelled BookingStatus = "cancelled" //
+)
+
+// Booking is a client's booking of places in a visit.
+type Booking struct {
+	ID          ID
+	VisitID     ID
+	Reference   string
+	TokenHash   string
+	KeyHash     string // of the key by which the request is known again; empty without one
+	RequestHash string // of what was asked with it
+	Status      BookingStatus
+	Places      int
+	ClientName  string
+	ClientMail  string
+	ClientZone  string
+	Origin      string       // the network of whoever made it; empty where that was not kept
+	Picked      string       // how its staff were picked, in a sentence
+	CreatedAt   span.Instant `gorm:"autoCreateTime:false"`
+	CancelledAt span.Instant
+}
+
+// Booking returns a booking.
+func (t Tx) Booking(id ID) (Booking, error) { return one[Booking](t.db.Where("id = ?", id)) }
+
+// BookingByToken returns the one that a token manages.
+func (t Tx) BookingByToken(hash string) (Booking, error) {
+	return one[Booking](t.db.Where("token_hash = ?", hash))
+}
+
+// BookingByKey returns the one that was made by a request with a key.
+func (t Tx) BookingByKey(hash string) (Booking, error) {
+	return one[Booking](t.db.Where("key_hash = ? AND key_hash <> ''", hash))
+}
+
+// BookingByReference returns the one with a reference.
+func (t Tx) BookingByReference(reference string) (Booking, error) {
+	return one[Booking](t.db.Where("reference = ?", reference))
+}
+
+// AddBooking keeps a new booking.
+func (t Tx) AddBooking(b *Booking) error { return t.db.Create(b).Error }
+
+// SaveBooking keeps what has become of a booking.
+func (t Tx) SaveBooking(b Booking) error {
+	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at").Updates(&b).Error
+}
+
+// DeleteBooking forgets a booking.
+func (t Tx) DeleteBooking(id ID) error { return t.db.Delete(&Booking{}, id).Error }
+
+// BookingsOn returns the bookings that hold places of a visit, the oldest first.
+func (t Tx) BookingsOn(visit ID) ([]Booking, error) {
+	return rows[Booking](t.db.Where("visit_id = ? AND status <> ?", visit, Cancelled).Order("id"))
+}
+
+// EverOn counts the bookings that a visit has or had.
+func (t Tx) EverOn(visit ID) (n int64, err error) {
+	err = t.db.Model(&Booking{}).Where("visit_id = ?", visit).Count(&n).Error
+	return n, err
+}
+
+// BookingsWith returns the bookings with a status.
+func (t Tx) BookingsWith(status BookingStatus) ([]Booking, error) {
+	return rows[Booking](t.db.Where("status = ?", status).Order("id"))
+}
+
+// BookedNear returns the bookings that hold the staff members' time near the
+// window, but for those of some visits.
+func (t Tx) BookedNear(staff []ID, window span.Span, but []ID) (map[ID][]offer.Booking, error) {
+	q := t.db.Raw(`SELECT vs.staff_id, b.id, v.service_id, v.start, v."end", v.buffer_before, v.buffer_after, b.places
+		FROM visit_staff vs CROSS JOIN visits v ON v.id = vs.visit_id
+		JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled'
+		WHERE vs.staff_id IN ? AND vs.start >= ? AND vs.start < ? AND vs.visit_id NOT IN ? ORDER BY v.start`, staff, window.Start(), window.End(), append([]ID{0}, but...))
+	out := map[ID][]offer.Booking{}
+	err := each(q, func(scan func(...any) error) error {
+		var id ID
+		var b offer.Booking
+		var start, end span.Instant
+		err := scan(&id, &b.ID, &b.Service, &start, &end, &b.BufferBefore, &b.BufferAfter, &b.Places)
+		b.During = span.Between(start, end)
+		out[id] = append(out[id], b)
+		return err
+	})
+	return out, err
+}
+
+// LastPicked returns the number of the last booking of a service of each staff member, or
+// of some.
+func (t Tx) LastPicked(service ID, of ...ID) (map[ID]ID, error) {
+	q := t.db.Model(&turn{}).Select("staff_id", "booking_id").Where("service_id = ? AND booking_id > 0", service)
+	if len(of) > 0 {
+		q = q.Where("staff_id IN ?", of)
+	}
+	out := map[ID]ID{}
+	err := each(q, func(scan func(...any) error) error {
+		var staff, last ID
+		err := scan(&staff, &last)
+		out[staff] = last
+		return err
+	})
+	return out, err
+}
+
+// turn is a person's last booking of a service.
+type turn struct{ ServiceID, StaffID, BookingID ID }
+
+// LastWith returns whom a client had last, or 0.
+func (t Tx) LastWith(mail string) (ID, error) {
+	return scan[ID](t.db.Raw(`SELECT vs.staff_id FROM bookings b JOIN visits v ON v.id = b.visit_id JOIN visit_staff vs ON vs.visit_id = v.id
+		WHERE b.client_mail = ? AND b.status <> 'cancelled' ORDER BY v.start DESC, vs.staff_id LIMIT 1`, mail))
+}
+
+// Ahead is a booking that lies ahead, once for each of its staff.
+type Ahead struct {
+	Visit
+	BookingID ID
+	StaffID   ID
+}
+
+// AheadOf says which bookings ahead are asked for: those of a staff member, of a
+// service, or where both are 0 of all, that begin in one of the windows.
+type AheadOf struct {
+	Staff, Service ID
+	Windows        []span.Span
+}
+
+// BookingsAhead returns the bookings that lie ahead and are pending or confirmed,
+// in order of services, starts and bookings.
+func (t Tx) BookingsAhead(of AheadOf) (list []Ahead, err error) {
+	for _, w := range of.Windows {
+		q := `SELECT v.*, b.id AS booking_id, vs.staff_id FROM visits v JOIN bookings b ON b.visit_id = v.id AND b.status IN ('pending', 'confirmed')
+			JOIN visit_staff vs ON vs.visit_id = v.id WHERE `
+		values := []any{w.Start(), w.End()}
+		if of.Staff != 0 {
+			q, values = q+"vs.start >= ? AND vs.start < ? AND vs.staff_id = ?", append(values, of.Staff)
+		} else {
+			q += "v.start >= ? AND v.start < ?"
+		}
+		if of.Service != 0 {
+			q, values = q+" AND v.service_id = ?", append(values, of.Service)
+		}
+		some, err := scan[[]Ahead](t.db.Raw(q+" ORDER BY v.service_id, v.start, b.id, vs.staff_id", values...))
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, some...)
+	}
+	return list, nil
+}
+
+// Case is how a booking was decided.
+type Case struct {
+	ID        ID
+	BookingID ID
+	DecidedAt span.Instant
+	Start     span.Instant
+	AllRead   bool   // whether the last look could read every calendar
+	Packed    []byte // the case file
+}
+
+// AddCase keeps how a booking was decided.
+func (t Tx) AddCase(c Case) error { return t.db.Create(&c).Error }
+
+// LastCase returns how a booking was decided the last time; ErrNotFound when that
+// was before cases were kept.
+func (t Tx) LastCase(booking ID) (Case, error) {
+	return one[Case](t.db.Where("booking_id = ?", booking).Order("id DESC"))
+}
+
+// MovedBooking is what is known of a client's booking that is to be moved.
+type MovedBooking struct {
+	Visit
+	Places int
+	Others int // who are on the visit besides
+}
+
+// BookingToMove returns what is known of the booking that a token manages;
+// ErrNotFound when there is none.
+func (t Tx) BookingToMove(tokenHash string) (MovedBooking, error) {
+	m, err := scan[MovedBooking](t.db.Raw(`SELECT v.*, b.places, (SELECT COUNT(*) FROM bookings o WHERE o.visit_id = v.id AND o.id <> b.id AND o.status <> 'cancelled') AS others
+		FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.token_hash = ?`, tokenHash))
+	if err == nil && m.ID == 0 {
+		err = ErrNotFound
+	}
+	return m, err
+}
+
+// IsMissing reports whether an error says that there is no such record.
+func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
+
+// BookedAhead returns how many bookings of a mail address lie ahead.
+func (t Tx) BookedAhead(mail string, now span.Instant) (n int64, err error) {
+	return scan[int64](t.db.Raw(`SELECT COUNT(*) FROM bookings b JOIN visits v ON v.id = b.visit_id
+		WHERE b.client_mail = ? AND b.status <> 'cancelled' AND v.start > ?`, mail, now))
+}
+
+// MadeOf says which bookings are wanted, as they were made; what is empty does not
+// matter.
+type MadeOf struct {
+	Text   string // the beginning of a mail address, a name or a reference
+	Origin string
+	Status BookingStatus
+	Since  span.Instant
+	Ahead  bool // only of visits that have not begun at Now
+	Now    span.Instant
+	Before ID // made before this one
+	Most   int
+}
+
+// Made is a booking with what it is of.
+type Made struct {
+	Booking
+	Service string
+	Start   span.Instant
+	End     span.Instant
+	Staff   string // names
+}
+
+// BookingsMade returns bookings, the last made first.
+func (t Tx) BookingsMade(of MadeOf) ([]Made, error) {
+	q := t.db.Table("bookings b").Select(`b.*, s.name AS service, v.start, v."end",
+		(SELECT GROUP_CONCAT(name, ' and ') FROM (SELECT p.name FROM visit_staff vs JOIN staff p ON p.id = vs.staff_id WHERE vs.visit_id = v.id ORDER BY p.name)) AS staff`).
+		Joins("JOIN visits v ON v.id = b.visit_id").Joins("JOIN services s ON s.id = v.service_id").Where("b.status <> ?", Held).Order("b.id DESC").Limit(of.Most)
+	if of.Text != "" {
+		like := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(of.Text)
+		q = q.Where(`(b.client_mail LIKE ? ESCAPE '\' OR b.client_name LIKE ? ESCAPE '\' OR b.reference LIKE ? ESCAPE '\')`, like+"%", "%"+like+"%", like+"%")
+	}
+	if of.Origin != "" {
+		q = q.Where("b.origin = ?", of.Origin)
+	}
+	if of.Status != "" {
+		q = q.Where("b.status = ?", of.Status)
+	}
+	if of.Since != 0 {
+		q = q.Where("b.created_at >= ?", of.Since)
+	}
+	if of.Ahead {
+		q = q.Where("v.start > ?", of.Now)
+	}
+	if of.Before != 0 {
+		q = q.Where("b.id < ?", of.Before)
+	}
+	return scan[[]Made](q)
+}

@@ -1,0 +1,143 @@
+package store
+
+import (
+	"niche/core/span"
+)
+
+// CopyState is where a copy stands.
+type CopyState string
+
+// The states of a copy. They are changed by package outbox only.
+const (
+	CopyWaiting  CopyState = "waiting"   // to be written or removed
+	CopyWritten  CopyState = "written"   // the host took it; to be read back
+	CopyReadBack CopyState = "read back" // read back, and it says what the booking says
+	CopyDoubted  CopyState = "doubted"   // something happened to it outside; to be looked at
+	CopyAdrift   CopyState = "adrift"    // it says something else, and is left alone until somebody decides
+	CopyFailed   CopyState = "failed"    // the last try failed; another follows
+	CopyRemoved  CopyState = "removed"   // gone outside, as wanted
+	CopyLeft     CopyState = "left"      // left outside on purpose; it is no longer looked after
+)
+
+// Copy is a visit as written into one outside calendar.
+type Copy struct {
+	ID          ID
+	VisitID     ID
+	CalendarID  ID
+	Path        string // in one spelling
+	Address     string // as the host spells it
+	Etag        string
+	Wanted      bool // whether it should be there
+	Sequence    int  // goes up with every wish
+	State       CopyState
+	Error       string // in plain words
+	Attempts    int    // that failed, in a row
+	Rewrites    int    // for how many writes in a row other words came back
+	Unsure      string // digests of writes of which it is not known whether the host took them
+	UnsureUntil span.Instant
+	WishedAt    span.Instant // when what is wanted was wished
+	TriedAt     span.Instant
+	NextAt      span.Instant
+}
+
+// Copy returns a copy.
+func (t Tx) Copy(id ID) (Copy, error) { return one[Copy](t.db.Where("id = ?", id)) }
+
+// CopiesOf returns the copies of a visit.
+func (t Tx) CopiesOf(visit ID) ([]Copy, error) {
+	return rows[Copy](t.db.Where("visit_id = ?", visit).Order("id"))
+}
+
+// CopyIn returns the copy of a visit in a calendar.
+func (t Tx) CopyIn(calendar, visit ID) (Copy, error) {
+	return one[Copy](t.db.Where("calendar_id = ? AND visit_id = ?", calendar, visit))
+}
+
+// CopiesIn returns the copies in a calendar of visits that are not over at an
+// instant.
+func (t Tx) CopiesIn(calendar ID, now span.Instant) ([]Copy, error) {
+	return rows[Copy](t.db.Joins("JOIN visits v ON v.id = copies.visit_id").Where(`copies.calendar_id = ? AND v."end" > ?`, calendar, now).Order("copies.id"))
+}
+
+// AddCopy keeps a new copy.
+func (t Tx) AddCopy(c *Copy) error { return t.db.Create(c).Error }
+
+// SaveCopy keeps what has become of a copy, unless something else has been wanted
+// since it was read: then it reports false.
+func (t Tx) SaveCopy(c Copy) (kept bool, err error) {
+	res := t.db.Model(&Copy{}).Where("id = ? AND sequence = ?", c.ID, c.Sequence).
+		Select("etag", "address", "state", "error", "attempts", "rewrites", "unsure", "unsure_until", "tried_at", "next_at").Updates(&c)
+	return res.RowsAffected > 0, res.Error
+}
+
+// SaveWish keeps what is wanted of a copy, and in which version it is known.
+func (t Tx) SaveWish(c Copy) error {
+	return t.db.Model(&c).Select("wanted", "sequence", "etag", "state", "error", "attempts", "rewrites", "wished_at", "next_at").Updates(&c).Error
+}
+
+// NoteWrite keeps what is known of a write although something else has been wanted
+// since.
+func (t Tx) NoteWrite(c Copy) error {
+	return t.db.Model(&c).Select("etag", "unsure", "unsure_until").Updates(&c).Error
+}
+
+// DeleteCopies forgets the copies in a calendar that is itself forgotten.
+func (t Tx) DeleteCopies(calendar ID) error {
+	return t.db.Where("calendar_id = ?", calendar).Delete(&Copy{}).Error
+}
+
+// CopyTarget is a calendar in which copies of a visit belong, or are kept.
+type CopyTarget struct {
+	ID      ID
+	Href    string
+	Address string
+	Gets    bool // it gets bookings
+}
+
+// CopyTargets returns the calendars of a visit's staff that get bookings, or in
+// which there is a copy of it.
+func (t Tx) CopyTargets(visit ID) ([]CopyTarget, error) {
+	return scan[[]CopyTarget](t.db.Raw(`SELECT DISTINCT c.id, c.href, c.address, c.gets_bookings AS gets FROM visit_staff vs JOIN links l ON l.staff_id = vs.staff_id
+		JOIN calendars c ON c.link_id = l.id WHERE vs.visit_id = ? AND (c.gets_bookings OR EXISTS (SELECT 1 FROM copies k WHERE k.visit_id = vs.visit_id AND k.calendar_id = c.id)) ORDER BY c.id`, visit))
+}
+
+// longestVisit is longer than any visit, in minutes.
+const longestVisit = 2 * 24 * 60
+
+// ConfirmedAhead returns the visits of a calendar's owner that are not over at an
+// instant and have a confirmed booking.
+func (t Tx) ConfirmedAhead(calendar ID, now span.Instant) ([]ID, error) {
+	return scan[[]ID](t.db.Raw(`SELECT DISTINCT v.id FROM calendars c JOIN links l ON l.id = c.link_id JOIN visit_staff vs ON vs.staff_id = l.staff_id
+		JOIN visits v ON v.id = vs.visit_id WHERE c.id = ? AND v."end" > ? AND vs.start > ? AND EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id AND b.status = 'confirmed') ORDER BY v.id`, calendar, now, now.Add(-longestVisit)))
+}
+
+// SameCopies returns the other copies of a visit that lie at the same place: in a
+// calendar that is linked twice.
+func (t Tx) SameCopies(c Copy) ([]Copy, error) {
+	return scan[[]Copy](t.db.Raw(`SELECT k.* FROM copies k JOIN calendars kc ON kc.id = k.calendar_id JOIN links kl ON kl.id = kc.link_id
+		WHERE k.visit_id = ? AND k.id <> ? AND k.path = ? AND kl.host = (SELECT l.host FROM calendars c JOIN links l ON l.id = c.link_id WHERE c.id = ?)`,
+		c.VisitID, c.ID, c.Path, c.CalendarID))
+}
+
+// CopySays is what a copy of a visit should say, and on whose clock.
+type CopySays struct {
+	Visit    Visit
+	Service  Service
+	Bookings []Booking // the confirmed ones
+	Zone     string    // of the calendar's owner
+}
+
+// SaysOf returns what a copy should say.
+func (t Tx) SaysOf(c Copy) (s CopySays, err error) {
+	if s.Visit, err = t.Visit(c.VisitID); err != nil {
+		return s, err
+	}
+	if s.Service, err = t.Service(s.Visit.ServiceID); err != nil {
+		return s, err
+	}
+	if s.Bookings, err = rows[Booking](t.db.Where("visit_id = ? AND status = ?", c.VisitID, Confirmed).Order("id")); err != nil {
+		return s, err
+	}
+	s.Zone, err = scan[string](t.db.Raw(`SELECT s.zone FROM calendars c JOIN links l ON l.id = c.link_id JOIN staff s ON s.id = l.staff_id WHERE c.id = ?`, c.CalendarID))
+	return s, err
+}

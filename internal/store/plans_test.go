@@ -1,0 +1,98 @@
+package store
+
+import (
+	"context"
+	"regexp"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"gorm.io/gorm/logger"
+
+	"niche/core/span"
+)
+
+// listener hears every statement.
+type listener struct {
+	logger.Interface
+	mu   sync.Mutex
+	said []string
+}
+
+func (l *listener) Trace(_ context.Context, _ time.Time, statement func() (string, int64), _ error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	text, _ := statement()
+	l.said = append(l.said, text)
+}
+
+// small are tables that have few rows, whatever the business, or of which a statement
+// wants all; they may be gone through.
+var small = regexp.MustCompile(`^SCAN (s|b|services|businesses|administrators|resources|r|staff|closures|calendars|c|l|json_each|pragma_\w+|\(subquery-\d+\)|CONSTANT ROW)( |$)`)
+
+// The statements that pages, bookings and queues need go by indexes, whatever they
+// are: each is asked of the database how it would be answered.
+func TestTheHotStatementsUseIndexes(t *testing.T) {
+	db := opened(t)
+	ears := &listener{Interface: logger.Discard}
+	db.read.Logger, db.write.Logger = ears, ears
+	window := span.Between(100, 1_000_000)
+	require.NoError(t, db.Write(t.Context(), func(tx Tx) error {
+		asked := []error{}
+		note := func(err error) {
+			if err != nil && !IsMissing(err) {
+				asked = append(asked, err)
+			}
+		}
+		ask := func(_ any, err error) { note(err) }
+		ask(tx.BlockingCalendars([]ID{1, 2}))
+		ask(tx.BlockingIDs(1))
+		ask(tx.BookedNear([]ID{1, 2}, window, nil))
+		ask(tx.ClaimsOn([]Subject{"staff:1"}, window, nil))
+		ask(tx.VisitsAhead(1, 5))
+		ask(tx.VisitToJoin(1, 1, window, 0))
+		ask(tx.BookingsOn(1))
+		ask(tx.BookingByToken("x"))
+		ask(tx.BookingByKey("x"))
+		ask(tx.SessionOf("x"))
+		ask(tx.SessionsOf(Owner{AdministratorID: 1}))
+		ask(tx.Trail(TrailOf{Kinds: []string{"staff"}, Thing: 1, Most: 5}))
+		ask(tx.Trail(TrailOf{From: 1, Most: 5}))
+		ask(tx.BookedAhead("x@y.example", 5))
+		ask(tx.VisitsByUID([]string{"x@niche"}))
+		ask(tx.Objects(1))
+		ask(tx.OwedPaths(1))
+		ask(tx.BeyondPaths(1))
+		ask(tx.CopiesOf(1))
+		ask(tx.CopyTargets(1))
+		ask(tx.CopyIn(1, 1))
+		ask(tx.OpenClashesIn(1))
+		ask(tx.OpenClashesOf(1))
+		ask(tx.LastCase(1))
+		ask(tx.VisitsOnWall([]ID{1, 2}, window))
+		ask(tx.Holders("staff:1", window))
+		ask(tx.DueNext(CopyQueue, 5))
+		ask(tx.DueNext(CalendarQueue, 5))
+		ask(tx.BookingsAhead(AheadOf{Staff: 1, Windows: []span.Span{window}}))
+		ask(tx.BookingsAhead(AheadOf{Service: 1, Windows: []span.Span{window}}))
+		ask(tx.Versions([]Thing{Closures}))
+		note(tx.AddClaim(Claim{VisitID: 1, Subject: "staff:1", Start: 1, End: 2}))
+		require.Len(t, asked, 1, "the claim belongs to no visit: %v", asked)
+		return nil
+	}))
+	require.Greater(t, len(ears.said), 25)
+	for _, statement := range ears.said {
+		if !strings.HasPrefix(statement, "SELECT") {
+			continue
+		}
+		steps, err := scan[[]struct{ Detail string }](db.Read(t.Context()).db.Raw("EXPLAIN QUERY PLAN " + statement))
+		require.NoError(t, err, statement)
+		for _, s := range steps {
+			if strings.HasPrefix(s.Detail, "SCAN") && !strings.Contains(s.Detail, "INDEX") {
+				require.Regexp(t, small, s.Detail, statement)
+			}
+		}
+	}
+}

@@ -1,0 +1,113 @@
+package store
+
+import (
+	"niche/core/offer"
+	"niche/core/span"
+)
+
+// Service is what clients book, with its rules.
+type Service struct {
+	ID                 ID
+	Slug               string
+	Name               string
+	Place              string
+	Hue                int
+	Length             span.Minutes
+	Step               span.Minutes
+	Anchor             string
+	BufferBefore       span.Minutes
+	BufferAfter        span.Minutes
+	BuffersInsideHours bool
+	Lengths            []span.Minutes `gorm:"serializer:json"` // further lengths that a client can choose
+	Notice             offer.Notice   `gorm:"serializer:json"`
+	Window             offer.Window   `gorm:"serializer:json"`
+	CapPerDay          *int           // visits of this service a day and staff member; nil for no cap
+	Places             int
+	Needs              []string `gorm:"serializer:json"` // kinds of resource
+	Staffing           string
+	Pick               Pick
+	Paused             bool
+	Unreachable        Unreachable
+	ArchivedAt         span.Instant // 0 while in use
+	CreatedAt          span.Instant `gorm:"autoCreateTime:false"`
+}
+
+// Pick says how one of several staff members is picked for a visit.
+type Pick string
+
+// The ways of picking.
+const (
+	PickOrder  Pick = "order"  // the first in the service's order
+	PickFewest Pick = "fewest" // who has the fewest visits that day
+	PickTurn   Pick = "turn"   // whose last visit of the service was taken longest ago
+	PickLast   Pick = "last"   // whom the client had last
+)
+
+// Unreachable is a service's choice for a booking whose blocking calendars
+// cannot all be read at the moment of taking it.
+type Unreachable string
+
+// The choices.
+const (
+	TakeIt   Unreachable = "take"   // the last good state counts
+	AskFirst Unreachable = "ask"    // the booking waits for the administrator
+	RefuseIt Unreachable = "refuse" //
+)
+
+// ServiceStaff says who performs a service.
+type ServiceStaff struct {
+	ServiceID ID `gorm:"primaryKey"`
+	StaffID   ID `gorm:"primaryKey"`
+	Position  int
+}
+
+// TableName keeps the trade's word.
+func (ServiceStaff) TableName() string { return "service_staff" }
+
+// Service returns a service.
+func (t Tx) Service(id ID) (Service, error) { return one[Service](t.db.Where("id = ?", id)) }
+
+// ServiceBySlug returns the service whose page has an address.
+func (t Tx) ServiceBySlug(slug string) (Service, error) {
+	return one[Service](t.db.Where("slug = ?", slug))
+}
+
+// ServicePart returns a part of all services, one more than a page where there are
+// more.
+func (t Tx) ServicePart(l Listing) ([]Service, error) { return part[Service](t, l, "name, id") }
+
+// ServicesInUse returns the services in use, by age.
+func (t Tx) ServicesInUse() ([]Service, error) {
+	return rows[Service](t.db.Where("archived_at = 0").Order("id").Limit(1000))
+}
+
+// Windows returns the different booking windows of the services in use.
+func (t Tx) Windows() ([]offer.Window, error) {
+	services, err := rows[Service](t.db.Select("window").Where("archived_at = 0").Distinct())
+	windows := make([]offer.Window, len(services))
+	for i, s := range services {
+		windows[i] = s.Window
+	}
+	return windows, err
+}
+
+// SaveService keeps a service, a new one when it has no number.
+func (t Tx) SaveService(s *Service) error { return t.db.Save(s).Error }
+
+// PerformersOf returns who performs services, in their order, whether or not they
+// are in use.
+func (t Tx) PerformersOf(services []ID) ([]ServiceStaff, error) {
+	return rows[ServiceStaff](t.db.Where("service_id IN ?", services).Order("service_id, position"))
+}
+
+// ReplacePerformers keeps who performs a service, in their order.
+func (t Tx) ReplacePerformers(service ID, staff []ID) error {
+	if err := t.db.Where("service_id = ?", service).Delete(&ServiceStaff{}).Error; err != nil {
+		return err
+	}
+	list := make([]ServiceStaff, len(staff))
+	for i, id := range staff {
+		list[i] = ServiceStaff{service, id, i}
+	}
+	return create(t, list)
+}

@@ -1,0 +1,53 @@
+package words
+
+import "fmt"
+
+// kinds are what things of the trail are called.
+var kinds = map[string]string{
+	"settings": "the settings", "closures": "the closures", "administrator": "the administrator", "staff": "the staff member", "hours": "the hours of", "days": "the one-off days of",
+	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking",
+}
+
+// OfDeed says in a sentence what somebody did to a thing.
+func OfDeed(who, deed, kind, name string) string {
+	if who == "" {
+		who = "Niche"
+	}
+	thing := fmt.Sprintf("%s “%s”", kinds[kind], name)
+	switch {
+	case kind == "settings" && deed == "set up":
+		return who + " set Niche up"
+	case kind == "settings", kind == "closures":
+		thing = kinds[kind]
+	}
+	switch deed {
+	case "linked", "unlinked":
+		return fmt.Sprintf("%s %s “%s”", who, deed, name)
+	case "chose for":
+		return fmt.Sprintf("%s chose what the calendar “%s” is for", who, name)
+	case "secured":
+		return who + " turned a second factor on"
+	case "unsecured":
+		return fmt.Sprintf("%s turned the second factor of %s off", who, name)
+	case "renewed recovery codes":
+		return who + " made new recovery codes"
+	case "changed the password":
+		return who + " changed their own password"
+	case "invited":
+		return fmt.Sprintf("%s asked %s to link a calendar", who, name)
+	case "withdrew the invitation of":
+		return fmt.Sprintf("%s withdrew the invitation of %s", who, name)
+	case "declined":
+		return who + " does not want to link a calendar"
+	case "came in":
+		if kind == "staff" {
+			return who + " came in by their invitation"
+		}
+		return who + " chose a password and came in"
+	case "asked again":
+		return fmt.Sprintf("%s made a new one-time address for %s", who, name)
+	case "reset":
+		return fmt.Sprintf("%s reset how %s signs in", who, name)
+	}
+	return fmt.Sprintf("%s %s %s", who, deed, thing)
+}

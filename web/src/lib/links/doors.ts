@@ -1,0 +1,38 @@
+import { api, data, type Shape } from '$lib/api/client';
+import { over } from '$lib/api/form.svelte';
+
+/** How calendars are chosen for and links taken away: by an administrator, or by whose they are. */
+export interface LinkDoors {
+  save: (
+    id: number,
+    body: Shape<'Choice'>,
+    version: number,
+    copies?: 'keep' | 'remove',
+  ) => Promise<Shape<'Calendar'>>;
+  remove: (id: number, copies?: 'remove' | 'leave') => Promise<unknown>;
+  renew: (id: number, body: Shape<'Renewal'>) => Promise<unknown>;
+}
+
+export const deskDoors: LinkDoors = {
+  save: (id, body, version, copies) =>
+    data(
+      api.PUT('/api/calendars/{id}', {
+        params: { path: { id }, query: { copies }, header: over(version) },
+        body,
+      }),
+    ),
+  remove: (id, copies) => api.DELETE('/api/links/{id}', { params: { path: { id }, query: { copies } } }),
+  renew: (id, body) => api.POST('/api/links/{id}/key', { params: { path: { id } }, body }),
+};
+
+export const ownDoors: LinkDoors = {
+  save: (id, body, version, copies) =>
+    data(
+      api.PUT('/api/my/calendars/{id}', {
+        params: { path: { id }, query: { copies }, header: over(version) },
+        body,
+      }),
+    ),
+  remove: (id, copies) => api.DELETE('/api/my/links/{id}', { params: { path: { id }, query: { copies } } }),
+  renew: (id, body) => api.POST('/api/my/links/{id}/key', { params: { path: { id } }, body }),
+};
