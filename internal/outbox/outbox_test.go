@@ -7,6 +7,7 @@ import (
 	"net/http/httptest"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -63,13 +64,17 @@ func (o outside) move(b client.Booked, to string) client.Booked {
 }
 
 // stands waits until everything is as it is wanted, and nothing is due. Meanwhile time
-// passes: a try that failed at the last moment is made again.
+// passes: a try that failed after it was moved for the last time is made again, however
+// long it waits.
 func (o outside) stands() {
 	o.Until("every copy is done with", func() bool {
-		if o.Count("copies WHERE state NOT IN ('read back', 'removed', 'left', 'adrift')") == 0 {
+		next := o.List("SELECT MIN(next_at) FROM copies WHERE state NOT IN ('read back', 'removed', 'left', 'adrift') HAVING COUNT(*) > 0")
+		if len(next) == 0 {
 			return true
 		}
-		o.Pass(10 * time.Second)
+		due, err := strconv.ParseInt(next[0], 10, 64)
+		require.NoError(o.t, err)
+		o.Pass(max(10*time.Second, time.Unix(due, 0).Sub(o.Clock.Now())))
 		return false
 	})
 }
