@@ -1,4 +1,5 @@
-import { describe, expect, it } from 'vitest';
+import { flushSync } from 'svelte';
+import { describe, expect, it, vi } from 'vitest';
 import { Problem } from './client';
 import { Form } from './form.svelte';
 import { Query } from './query.svelte';
@@ -80,6 +81,25 @@ describe('something that is edited', () => {
     asked[2]?.give({ name: 'Theirs', note: '', version: 3 });
     await again;
     expect(form.value).toEqual({ name: 'A', note: 'typed meanwhile' });
+  });
+
+  it('is opened by an effect once, and keeps what is typed while it is read again', async () => {
+    const { asked, form } = desk();
+    const end = $effect.root(() => {
+      $effect(() => void form.open(1));
+    });
+    flushSync();
+    asked[0]?.give(ada);
+    await vi.waitFor(() => expect(form.value.name).toBe('Ada'));
+    form.value.name = 'Ada B';
+    flushSync();
+    expect(asked).toHaveLength(1);
+    end();
+    const again = form.open(1); // as Discard does
+    form.value.name = 'Ada C';
+    asked[1]?.give({ ...ada, version: 2 });
+    await again;
+    expect([form.value.name, form.now?.version]).toEqual(['Ada C', 2]);
   });
 
   it('settles a conflict in three ways, again and again if need be', async () => {

@@ -1,3 +1,4 @@
+import { untrack } from 'svelte';
 import { problemOf, type Problem } from './client';
 
 /** What is edited comes with a version, and is saved over that version. */
@@ -60,14 +61,21 @@ export class Form<Value, Body, Now extends Versioned> {
     [this.value, this.now, this.problem, this.saved] = [value, undefined, undefined, false];
   }
 
-  /** Opens the one with a key. What was open goes at once, so that nothing of it can be saved as another. */
+  /**
+   * Opens the one with a key. What was open goes at once, so that nothing of it can be saved as another. What is typed while the
+   * same one is read again stays. An effect that opens one does not depend on what is typed into it.
+   */
   async open(key: number): Promise<void> {
-    if (key !== this.#key) [this.now, this.#kept, this.#key] = [undefined, this.#written(), key];
+    const before = untrack(this.#written);
+    const another = key !== this.#key;
+    if (another) [this.now, this.#kept, this.#key] = [undefined, before, key];
     [this.problem, this.saved] = [undefined, false];
     const turn = ++this.#turn;
     try {
       const now = await this.how.read?.(key);
-      if (now && turn === this.#turn) this.take(now);
+      if (!now || turn !== this.#turn) return;
+      if (another || this.#written() === before) this.take(now);
+      else this.#keep(now, key);
     } catch (cause) {
       if (turn === this.#turn) this.problem = problemOf(cause);
     }
