@@ -12,7 +12,12 @@ import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 
 /** A running Niche with its calendar host. */
-export type Niche = { address: string; host: string; code: string };
+export type Niche = {
+  address: string;
+  host: string;
+  mailbox: string;
+  code: string;
+};
 
 /** The demo's sign-in. */
 export const admin = {
@@ -41,6 +46,10 @@ export async function start(
     "127.0.0.1:0",
     "--cloud",
     "127.0.0.1:0",
+    "--mailbox",
+    "127.0.0.1:0",
+    "--smtp",
+    "127.0.0.1:0",
     "--data",
     data,
   ];
@@ -52,17 +61,22 @@ export async function start(
     new RegExp(`${label}\\s+(http://\\S+)`).exec(said)?.[1];
   for await (const part of child.stdout) {
     said += String(part);
-    if (found("Niche is at") && found("Calendar host")) break;
+    if (found("Niche is at") && found("Mailbox")) break;
   }
-  const [address, host] = [found("Niche is at"), found("Calendar host")];
-  if (!address || !host) throw new Error(`niche did not start: ${said}`);
+  const [address, host, mailbox] = [
+    found("Niche is at"),
+    found("Calendar host"),
+    found("Mailbox"),
+  ];
+  if (!address || !host || !mailbox)
+    throw new Error(`niche did not start: ${said}`);
   const code = /set up with the code (\S+)/.exec(said)?.[1] ?? "";
   child.stdout.resume();
   const stop = async () => {
     await end(child);
     rmSync(data, { recursive: true });
   };
-  return { address, host, code, stop };
+  return { address, host, mailbox, code, stop };
 }
 
 async function freePort(): Promise<number> {

@@ -17,6 +17,7 @@ import (
 	"niche/internal/demo"
 	"niche/internal/serve"
 	"niche/internal/standin"
+	"niche/internal/standin/mailbox"
 )
 
 func demoCommand() *cobra.Command {
@@ -25,7 +26,7 @@ func demoCommand() *cobra.Command {
 	var verbose bool
 	cmd := &cobra.Command{
 		Use:   "demo",
-		Short: "Run Niche with made-up data, and the calendar host it is linked to",
+		Short: "Run Niche with made-up data, and the outside that it is linked to",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if now != "" {
@@ -42,6 +43,8 @@ func demoCommand() *cobra.Command {
 	flags := cmd.Flags()
 	flags.StringVar(&d.settings.Listen, "listen", "127.0.0.1:8080", "address of Niche")
 	flags.StringVar(&d.cloud, "cloud", "127.0.0.1:8090", "address of the calendar host")
+	flags.StringVar(&d.mailbox, "mailbox", "127.0.0.1:8091", "address of the page that shows all mail")
+	flags.StringVar(&d.smtp, "smtp", "127.0.0.1:8092", "address of the mail server behind it")
 	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
 	flags.DurationVar(&d.settings.Poll, "poll", 5*time.Second, "how often a calendar is read")
 	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
@@ -56,6 +59,8 @@ func demoCommand() *cobra.Command {
 type demoRun struct {
 	settings serve.Settings
 	cloud    string // address of the calendar host
+	mailbox  string // address of the page of the mail server
+	smtp     string // address of the mail server
 	now      time.Time
 	empty    bool
 }
@@ -69,23 +74,31 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	if err != nil {
 		return err
 	}
-	listener, err := net.Listen("tcp", d.cloud)
+	box, err := mailbox.Open(filepath.Join(d.settings.Data, "mailbox.json"), clock)
+	if err != nil {
+		return err
+	}
+	host, closeHost, err := page(d.cloud, cloud.Handler())
 	if err != nil {
 		return fmt.Errorf("starting the calendar host: %w", err)
 	}
-	host := &http.Server{Handler: cloud.Handler(), ReadHeaderTimeout: 10 * time.Second}
-	hostEnded := make(chan error, 1)
-	go func() { hostEnded <- host.Serve(listener) }()
-	defer func() {
-		err = errors.Join(err, host.Close())
-		<-hostEnded
-	}()
-	address := "http://" + listener.Addr().String()
-	d.settings.AllowHosts = append(d.settings.AllowHosts, listener.Addr().String())
+	defer func() { err = errors.Join(err, closeHost()) }()
+	mails, closeMails, err := page(d.mailbox, box.Handler())
+	if err != nil {
+		return fmt.Errorf("starting the mailbox: %w", err)
+	}
+	defer func() { err = errors.Join(err, closeMails()) }()
+	post, err := net.Listen("tcp", d.smtp)
+	if err != nil {
+		return fmt.Errorf("starting the mail server: %w", err)
+	}
+	defer box.Serve(post)()
+	address := "http://" + host
+	d.settings.AllowHosts, d.settings.Home = append(d.settings.AllowHosts, host, post.Addr().String()), serve.Here
 
 	done := filepath.Join(d.settings.Data, "laid-out")
 	if _, err := os.Stat(done); errors.Is(err, fs.ErrNotExist) && !d.empty {
-		if err := d.layOut(cmd.Context(), cloud, address, clock()); err != nil {
+		if err := d.layOut(cmd.Context(), cloud, address, post.Addr().String(), clock()); err != nil {
 			return err
 		}
 		if err := os.WriteFile(done, nil, 0o600); err != nil {
@@ -105,13 +118,29 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		say("  sign in           "+demo.Email+" / "+demo.Password,
 			"  a client's page   "+n.Address+"/book/home-tuning")
 	}
-	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "", "Ctrl-C stops it; started again it goes on with the same data.", "")
+	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "Mailbox             http://"+mails, "", "Ctrl-C stops it; started again it goes on with the same data.", "")
 	<-cmd.Context().Done()
 	return n.Stop()
 }
 
+// page serves a page of the outside until end is called, and returns its host and port.
+func page(address string, handler http.Handler) (host string, end func() error, err error) {
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		return "", nil, err
+	}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(listener) }()
+	return listener.Addr().String(), func() error {
+		err := server.Close()
+		<-ended
+		return err
+	}, nil
+}
+
 // layOut fills an empty Niche whose clock shows an earlier morning.
-func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address string, now time.Time) error {
+func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address, post string, now time.Time) error {
 	early := d.settings
 	early.Unlimited = true // it books more in a second than anyone may
 	early.Now, early.Listen, early.Poll = clockFrom(demo.Morning(now)), "127.0.0.1:0", time.Second
@@ -119,6 +148,6 @@ func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address strin
 	if err != nil {
 		return err
 	}
-	err = demo.Fill(ctx, demo.NewClient(n.Address), n.Code, cloud, address, now)
+	err = demo.Fill(ctx, demo.NewClient(n.Address), n.Code, cloud, address, post, now)
 	return errors.Join(err, n.Stop())
 }

@@ -115,6 +115,7 @@ func isClients(path string) bool {
 const (
 	sessionCookie = "niche_session"
 	knownCookie   = "niche_browser"
+	askedCookie   = "niche_asked"
 )
 
 // cookieName returns the name of a cookie: over https with the prefix that binds it to
@@ -129,17 +130,23 @@ func cookieName(secure bool, name string) string {
 // Cookies returns the cookies that sign somebody in; out of whose session is empty, those
 // that sign out.
 func Cookies(secure bool, in people.In) []http.Cookie {
-	make := func(name, value string, age int) http.Cookie {
-		return http.Cookie{Name: cookieName(secure, name), Value: value, Path: "/", MaxAge: age, HttpOnly: true, Secure: secure, SameSite: http.SameSiteLaxMode}
-	}
 	if in.Token == "" {
-		return []http.Cookie{make(sessionCookie, "", -1)}
+		return []http.Cookie{cookie(secure, sessionCookie, "", -1)}
 	}
-	cookies := []http.Cookie{make(sessionCookie, in.Token, people.SessionSeconds)}
+	cookies := []http.Cookie{cookie(secure, sessionCookie, in.Token, people.SessionSeconds)}
 	if in.Known != "" {
-		cookies = append(cookies, make(knownCookie, in.Known, people.KnownSeconds))
+		cookies = append(cookies, cookie(secure, knownCookie, in.Known, people.KnownSeconds))
 	}
 	return cookies
+}
+
+func cookie(secure bool, name, value string, age int) http.Cookie {
+	return http.Cookie{Name: cookieName(secure, name), Value: value, Path: "/", MaxAge: age, HttpOnly: true, Secure: secure, SameSite: http.SameSiteLaxMode}
+}
+
+// AskedCookie returns what a browser keeps that has asked for a one-time address.
+func AskedCookie(secure bool, asked string) http.Cookie {
+	return cookie(secure, askedCookie, asked, people.AskedSeconds)
 }
 
 type (
@@ -162,9 +169,14 @@ func From(ctx context.Context) people.Browser {
 // browser says where a request comes from.
 func (s *server) browser(r *http.Request) people.Browser {
 	b := people.Browser{Network: allow.Network(clientAddress(r, s.Proxies)), Device: device(r.UserAgent())}
-	if c, err := r.Cookie(cookieName(s.Secure, knownCookie)); err == nil && len(c.Value) < 200 {
-		b.Known = c.Value
+	kept := func(name string) string {
+		c, err := r.Cookie(cookieName(s.Secure, name))
+		if err != nil || len(c.Value) >= 200 {
+			return ""
+		}
+		return c.Value
 	}
+	b.Known, b.Asked = kept(knownCookie), kept(askedCookie)
 	return b
 }
 

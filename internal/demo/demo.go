@@ -8,6 +8,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -43,8 +44,9 @@ func Morning(now time.Time) time.Time {
 }
 
 // Fill puts the demo into an empty Niche, which has the set-up code and whose clock
-// shows the morning, and the personal events into the calendar host at the address, around the week of now.
-func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud, host string, now time.Time) error {
+// shows the morning, and the personal events into the calendar host at the address,
+// around the week of now. Post is the host and port of the mail server.
+func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud, host, post string, now time.Time) error {
 	home, err := hours.LoadZone(zone)
 	if err != nil {
 		return err
@@ -60,6 +62,14 @@ func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud,
 	}
 	if err := niche.Post(ctx, "/api/hosts", api.HostFields{Name: hostName, Address: f.host, Domains: []string{}}, nil); err != nil {
 		return fmt.Errorf("naming the calendar host: %w", err)
+	}
+	at, err := netip.ParseAddrPort(post)
+	if err != nil {
+		return fmt.Errorf("naming the mail server: %w", err)
+	}
+	server := desk.MailEntry{MailFields: desk.MailFields{Host: at.Addr().String(), Port: int(at.Port()), Security: "none", Sender: "desk@quillon.example", SenderName: setUp.Business.Name}}
+	if err := niche.Change(ctx, "/api/mail", server, nil); err != nil {
+		return fmt.Errorf("naming the mail server: %w", err)
 	}
 	for i := range people {
 		if err := f.person(ctx, i); err != nil {

@@ -15,6 +15,7 @@ const (
 	Calendars Subject = "calendars"
 	Rules     Subject = "rules"    // hours, services, staff
 	Sessions  Subject = "sessions" // some session has ended before its time
+	Messages  Subject = "messages" // mail that goes out
 )
 
 // Hub passes changes on to listeners. The zero value is ready.

@@ -2,8 +2,10 @@ package nichetest
 
 import (
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
+	"net/netip"
 	"strings"
 	"testing"
 	"time"
@@ -16,6 +18,7 @@ import (
 	"niche/internal/source"
 	"niche/internal/source/caldav"
 	"niche/internal/standin"
+	"niche/internal/standin/mailbox"
 )
 
 // User and Key are those of the one account of OpenCloud.
@@ -37,6 +40,18 @@ func OpenCloud(t testing.TB, guard func(http.Handler) http.Handler) (*standin.Cl
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
 	return cloud, server
+}
+
+// OpenMailbox opens a stand-in mail server, and returns its host and port too.
+func OpenMailbox(t testing.TB) (*mailbox.Box, string, int) {
+	box, err := mailbox.Open("", NewClock(Morning).Now)
+	require.NoError(t, err)
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(box.Serve(listener))
+	at, err := netip.ParseAddrPort(listener.Addr().String())
+	require.NoError(t, err)
+	return box, at.Addr().String(), int(at.Port())
 }
 
 // HostOf returns the host and port of a server.

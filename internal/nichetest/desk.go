@@ -98,6 +98,9 @@ func (d *Desk) Pass(time time.Duration) {
 	d.Niche.Wake()
 }
 
+// Nothing is what is done between two runs of a Niche that is only restarted.
+func Nothing(*store.DB) {}
+
 // Restart stops Niche, has something done to its data folder, and starts it again
 // with settings that may be others.
 func (d *Desk) Restart(between func(db *store.DB), with func(*serve.Settings)) {

@@ -75,14 +75,13 @@ func isPublic(ip netip.Addr) bool {
 	return true
 }
 
-// NewClient returns a client that follows no redirects by itself, gives up
-// after the timeout, and reaches only public addresses and the allowed hosts,
-// given as host or host:port.
-func NewClient(allowed []string, timeout time.Duration) *http.Client {
-	open := map[string]bool{}
-	for _, h := range allowed {
-		open[strings.ToLower(h)] = true
-	}
+// Dial opens connections.
+type Dial func(ctx context.Context, network, address string) (net.Conn, error)
+
+// NewDial returns a way to open connections that reaches only public addresses and the
+// allowed hosts, given as host or host:port.
+func NewDial(allowed []string, timeout time.Duration) Dial {
+	open := openTo(allowed)
 	plain := net.Dialer{Timeout: timeout}
 	guarded := plain
 	guarded.Control = func(_, address string, _ syscall.RawConn) error {
@@ -92,7 +91,7 @@ func NewClient(allowed []string, timeout time.Duration) *http.Client {
 		}
 		return nil
 	}
-	dial := func(ctx context.Context, network, address string) (net.Conn, error) {
+	return func(ctx context.Context, network, address string) (net.Conn, error) {
 		host, _, err := net.SplitHostPort(address)
 		if err != nil {
 			return nil, fmt.Errorf("reading the address %q: %w", address, err)
@@ -102,10 +101,23 @@ func NewClient(allowed []string, timeout time.Duration) *http.Client {
 		}
 		return guarded.DialContext(ctx, network, address)
 	}
+}
+
+func openTo(allowed []string) map[string]bool {
+	open := map[string]bool{}
+	for _, h := range allowed {
+		open[strings.ToLower(h)] = true
+	}
+	return open
+}
+
+// NewClient returns a client that follows no redirects by itself, gives up after the
+// timeout, and reaches what NewDial does.
+func NewClient(allowed []string, timeout time.Duration) *http.Client {
 	return &http.Client{
 		Timeout: timeout,
-		Transport: secret{open, &http.Transport{
-			DialContext:            dial,
+		Transport: secret{openTo(allowed), &http.Transport{
+			DialContext:            NewDial(allowed, timeout),
 			ForceAttemptHTTP2:      true,
 			TLSHandshakeTimeout:    timeout,
 			ResponseHeaderTimeout:  timeout,

@@ -29,9 +29,13 @@ func (p *People) member(db store.Tx, s store.Session, now span.Instant) (Princip
 	return Principal{Role: RoleStaff, ID: m.ID, Name: m.Name, Mail: m.Email, Session: s.ID}, err
 }
 
+// Telling says somebody, in the transaction in which a token is made for them, where it
+// leads and when it ends.
+type Telling func(tx store.Tx, to store.Staff, token string, ends span.Instant) error
+
 // Invite asks a staff member to link a calendar, and returns the token of the address
-// behind which they do. An address of before ends.
-func (p *People) Invite(ctx context.Context, staff store.ID) (token string, err error) {
+// behind which they do. An address of before ends. Tell can be nil.
+func (p *People) Invite(ctx context.Context, staff store.ID, tell Telling) (token string, err error) {
 	token = secret.New()
 	err = p.DB.Write(ctx, func(tx store.Tx) error {
 		m, err := tx.Staff(staff)
@@ -42,8 +46,12 @@ func (p *People) Invite(ctx context.Context, staff store.ID) (token string, err 
 			return ErrArchived
 		}
 		now, hash := p.now(), secret.Hash(token)
-		return errors.Join(
-			tx.SaveInvitation(store.Invitation{StaffID: staff, TokenHash: &hash, AskedAt: now, ExpiresAt: now + span.Instant(invitedFor/time.Second)}),
+		ends := now + span.Instant(invitedFor/time.Second)
+		if tell != nil {
+			err = tell(tx, m, token, ends)
+		}
+		return errors.Join(err,
+			tx.SaveInvitation(store.Invitation{StaffID: staff, TokenHash: &hash, AskedAt: now, ExpiresAt: ends}),
 			tx.Note(now, "invited", "staff", staff, m.Name, nil, nil))
 	})
 	if err != nil {
@@ -52,8 +60,8 @@ func (p *People) Invite(ctx context.Context, staff store.ID) (token string, err 
 	return token, nil
 }
 
-// Withdraw ends an invitation that nobody has used yet.
-func (p *People) Withdraw(ctx context.Context, staff store.ID) error {
+// Withdraw ends an invitation that nobody has used yet. Also is done with it.
+func (p *People) Withdraw(ctx context.Context, staff store.ID, also func(tx store.Tx) error) error {
 	return p.DB.Write(ctx, func(tx store.Tx) error {
 		i, err := tx.Invitation(staff)
 		if err != nil {
@@ -66,7 +74,7 @@ func (p *People) Withdraw(ctx context.Context, staff store.ID) error {
 		if i.TokenHash == nil {
 			return ErrNoWayIn
 		}
-		return errors.Join(tx.WithdrawInvitation(staff), tx.Note(p.now(), "withdrew the invitation of", "staff", staff, m.Name, nil, nil))
+		return errors.Join(also(tx), tx.WithdrawInvitation(staff), tx.Note(p.now(), "withdrew the invitation of", "staff", staff, m.Name, nil, nil))
 	})
 }
 
@@ -134,4 +142,91 @@ func (p *People) Decline(ctx context.Context, token, why string, from Browser) e
 		i.TokenHash, i.DeclinedAt, i.Why = nil, p.now(), why
 		return errors.Join(tx.SaveInvitation(i), tx.Note(p.now(), "declined", "staff", m.ID, m.Name, nil, nil))
 	})
+}
+
+// Limits on one-time addresses.
+const (
+	oneTimeFor  = 15 * time.Minute
+	oneTimesFew = 3 // that somebody can have at the same time
+)
+
+// AskedSeconds is how long a browser keeps what tells that it has asked.
+const AskedSeconds = int(oneTimeFor / time.Second)
+
+// AskIn makes one-time addresses for the staff members with a mail address, and returns
+// what the browser keeps on which they were asked for: without it they are worth nothing.
+// Whether anybody has the mail address cannot be told from the outside. Who has asked
+// several times in a quarter of an hour gets no more.
+func (p *People) AskIn(ctx context.Context, mail string, tell Telling) (asked string, err error) {
+	asked = secret.New()
+	err = p.DB.Write(ctx, func(tx store.Tx) error {
+		staff, err := tx.StaffByMail(mail)
+		if err != nil {
+			return err
+		}
+		now := p.now()
+		ends := now + span.Instant(oneTimeFor/time.Second)
+		for _, m := range staff {
+			open, err := tx.OneTimesOf(m.ID, now)
+			if err != nil {
+				return err
+			}
+			if open >= oneTimesFew {
+				continue
+			}
+			token := secret.New()
+			if err := errors.Join(tx.AddOneTime(store.OneTime{TokenHash: secret.Hash(token), StaffID: m.ID, BrowserHash: secret.Hash(asked), MadeAt: now, ExpiresAt: ends}), tell(tx, m, token, ends)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return "", fmt.Errorf("making a one-time address: %w", err)
+	}
+	return asked, nil
+}
+
+// ErrOtherBrowser says that a one-time address was asked for on another browser.
+var ErrOtherBrowser = errors.New("this address was asked for on another browser")
+
+// ComeInBy signs in by a one-time address, and uses it and all others of the same person
+// up. Asked is what the browser keeps.
+func (p *People) ComeInBy(ctx context.Context, token, asked string, from Browser) (in In, err error) {
+	db := p.DB.Read(ctx)
+	known, m, err := p.oneTime(db, token)
+	if err != nil {
+		return in, err
+	}
+	if secret.Hash(asked) != known.BrowserHash {
+		return in, ErrOtherBrowser
+	}
+	in.Principal = Principal{Role: RoleStaff, ID: m.ID, Name: m.Name, Mail: m.Email}
+	err = p.DB.Write(store.By(ctx, doer(in.Principal, from)), func(tx store.Tx) error {
+		if _, _, err := p.oneTime(tx, token); err != nil {
+			return err
+		}
+		if err := errors.Join(tx.EndOneTimes(m.ID, p.now()), tx.Note(p.now(), "came in", "staff", m.ID, m.Name, nil, nil)); err != nil {
+			return err
+		}
+		in.Token, in.Session, err = p.session(tx, store.Owner{StaffID: m.ID}, from)
+		return err
+	})
+	return in, err
+}
+
+// oneTime returns a one-time address that is good, and whose it is.
+func (p *People) oneTime(tx store.Tx, token string) (store.OneTime, store.Staff, error) {
+	o, err := tx.OneTime(secret.Hash(token), p.now())
+	if errors.Is(err, store.ErrNotFound) {
+		return o, store.Staff{}, ErrNoWayIn
+	}
+	if err != nil {
+		return o, store.Staff{}, err
+	}
+	m, err := tx.Staff(o.StaffID)
+	if err == nil && m.ArchivedAt > 0 {
+		err = ErrNoWayIn
+	}
+	return o, m, err
 }

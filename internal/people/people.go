@@ -55,6 +55,7 @@ type Browser struct {
 	Network string // as allow.Network tells them apart
 	Device  string // what the browser says of itself, in a few words
 	Known   string // what an earlier good sign-in left in it
+	Asked   string // what asking for a one-time address left in it
 }
 
 // Vault seals secrets, and makes tokens that only it can make.

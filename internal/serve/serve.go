@@ -3,6 +3,7 @@
 package serve
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -28,6 +29,7 @@ import (
 	"niche/internal/booking"
 	"niche/internal/link"
 	"niche/internal/live"
+	"niche/internal/message"
 	"niche/internal/outbound"
 	"niche/internal/outbox"
 	"niche/internal/people"
@@ -42,6 +44,9 @@ import (
 // often costs some megabytes and takes two thirds off the slowest answers.
 const GCPercent = 400
 
+// Here stands for the address at which a Niche listens, as a demo wants it.
+const Here = "here"
+
 // Settings of a running Niche.
 type Settings struct {
 	Listen     string // host:port; port 0 takes a free one
@@ -53,6 +58,7 @@ type Settings struct {
 	Poll       time.Duration
 	Secure     bool   // the desk is reached over https
 	URL        string // by which it is reached, as https://niche.example; empty for any
+	Home       string // to which mails lead; the same as URL when empty, and Here for where it listens
 	Proxies    []netip.Prefix
 	Unlimited  bool   // anyone may do as much as they like, as tests of other things want it
 	Metrics    string // host:port of a listener for metrics alone; empty for none
@@ -96,14 +102,18 @@ func Start(s Settings) (*Niche, error) {
 	if err != nil {
 		return nil, err
 	}
-	n := &Niche{db: db, hub: &live.Hub{}}
-	if err := n.start(s); err != nil {
-		return nil, errors.Join(err, db.Close())
+	listener, err := net.Listen("tcp", s.Listen)
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("listening: %w", err), db.Close())
+	}
+	n := &Niche{db: db, hub: &live.Hub{}, Address: "http://" + listener.Addr().String()}
+	if err := n.start(s, listener); err != nil {
+		return nil, errors.Join(err, listener.Close(), db.Close())
 	}
 	return n, nil
 }
 
-func (n *Niche) start(s Settings) error {
+func (n *Niche) start(s Settings, listener net.Listener) error {
 	ctx, cancel := context.WithCancel(context.Background())
 	n.cancel = cancel
 	keeper, err := link.Unlock(ctx, n.db, s.KeyFile, s.NewKey)
@@ -118,6 +128,11 @@ func (n *Niche) start(s Settings) error {
 	if s.Names != nil {
 		links.Names = s.Names
 	}
+	home := cmp.Or(s.Home, s.URL)
+	if s.Home == Here {
+		home = n.Address
+	}
+	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Home: strings.TrimSuffix(home, "/"), Log: s.Log, Now: s.Now})
 	out := outbox.New(outbox.Settings{DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,
@@ -128,6 +143,7 @@ func (n *Niche) start(s Settings) error {
 	}
 	runner.Add(out.Queue())
 	runner.Add(n.readings.Queue())
+	runner.Add(mails.Queue())
 	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
 	who := people.New(n.db, keeper, s.Data, s.Now, func() { n.hub.Tell(live.Sessions) })
 	counters := append([]prometheus.Collector{gauges{n.db, s.Now}}, append(out.Counters(), n.readings.Counters()...)...)
@@ -142,14 +158,14 @@ func (n *Niche) start(s Settings) error {
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now}
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version},
-		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
-		member.New(member.Settings{DB: n.db, People: who, Links: shared, Now: s.Now, Secure: secure}),
+		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
+		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
 		client.New(client.Settings{DB: n.db, Bookings: bookings, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err
 	}
-	if err := n.listen(s, secure, handler, counters); err != nil {
+	if err := n.listen(s, listener, secure, handler, counters); err != nil {
 		cancel()
 		return err
 	}
@@ -215,27 +231,23 @@ func (n *Niche) prepare(ctx context.Context, s Settings, links *link.Links, who 
 	return bookings.Sweep(ctx)
 }
 
-// listen opens the listeners and serves.
-func (n *Niche) listen(s Settings, secure bool, handler http.Handler, counters []prometheus.Collector) error {
-	listener, err := net.Listen("tcp", s.Listen)
-	if err != nil {
-		return fmt.Errorf("listening: %w", err)
-	}
+// listen serves on the listener, and on one for metrics where that is wanted.
+func (n *Niche) listen(s Settings, listener net.Listener, secure bool, handler http.Handler, counters []prometheus.Collector) error {
 	if ap, err := netip.ParseAddrPort(listener.Addr().String()); err == nil && !ap.Addr().IsLoopback() && !secure {
 		s.Log.Warn("passwords and bookings can be read on their way: Niche listens beyond this machine, and --https was not given. Put a proxy before it that speaks https", "listen", s.Listen)
 	}
-	n.Address = "http://" + listener.Addr().String()
 	n.serve(s, listener, handler)
 	if s.Metrics == "" {
 		return nil
 	}
-	if listener, err = net.Listen("tcp", s.Metrics); err != nil {
+	apart, err := net.Listen("tcp", s.Metrics)
+	if err != nil {
 		return errors.Join(fmt.Errorf("listening for metrics: %w", err), n.close(context.Background()))
 	}
-	n.Metrics = "http://" + listener.Addr().String()
+	n.Metrics = "http://" + apart.Addr().String()
 	metrics := http.NewServeMux()
 	metrics.Handle("GET /metrics", api.MetricsHandler(counters))
-	n.serve(s, listener, metrics)
+	n.serve(s, apart, metrics)
 	return nil
 }
 

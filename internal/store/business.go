@@ -71,6 +71,7 @@ type Thing string
 const (
 	Closures Thing = "closures"
 	Settings Thing = "settings"
+	Mailing  Thing = "mail"
 )
 
 // StaffDetails, StaffHours, StaffDays, ServiceRules, ResourceDetails, CalendarChoice,

@@ -16,12 +16,17 @@ type Queue struct {
 	where string
 }
 
+// MailHost is what the mail server is called among the hosts: no calendar host can be
+// called so.
+const MailHost = "(mail)"
+
 // The queues. What was tried at a moment that has not come yet is due too: then the
 // clock has gone back.
 var (
 	CalendarQueue = Queue{"calendars w JOIN links l ON l.id = w.link_id", "w.watched"}
 	CopyQueue     = Queue{"copies w JOIN calendars c ON c.id = w.calendar_id JOIN links l ON l.id = c.link_id", "w.next_at < 9000000000000000000"}
 	AccountQueue  = Queue{"links w JOIN links l ON l.id = w.id", "w.kind = 'account'"}
+	MessageQueue  = Queue{"messages w JOIN (SELECT '" + MailHost + "' AS host) l", "w.next_at < 9000000000000000000"}
 )
 
 // DueNow returns what of a queue is due, in the order in which it came due, but for

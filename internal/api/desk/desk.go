@@ -12,6 +12,7 @@ import (
 	"niche/internal/api"
 	"niche/internal/booking"
 	"niche/internal/live"
+	"niche/internal/message"
 	"niche/internal/people"
 	"niche/internal/store"
 	"niche/internal/work"
@@ -24,6 +25,7 @@ type Settings struct {
 	Links    *api.Links
 	Runner   *work.Runner
 	Bookings *booking.Bookings
+	Messages *message.Messages
 	Hub      *live.Hub
 	Outbound *http.Client // for addresses that users give
 	Log      *slog.Logger
@@ -45,6 +47,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerSession(a)
 	s.registerAdministrators(a)
 	s.registerSettings(a)
+	s.registerMail(a)
 	s.registerTrail(a)
 	s.registerStaff(a)
 	s.registerDays(a)

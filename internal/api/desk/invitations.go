@@ -11,6 +11,7 @@ import (
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/live"
+	"niche/internal/message"
 	"niche/internal/people"
 	"niche/internal/store"
 	"niche/internal/words"
@@ -33,46 +34,124 @@ func (s *Desk) registerInvitations(a huma.API) {
 	huma.Register(a, api.Delete("/api/staff/{id}/invitation", "withdrawInvitation", "Withdraw an invitation that nobody has used"), s.withdraw)
 }
 
-func (s *Desk) invite(ctx context.Context, in *api.IDPath) (*api.Body[WayIn], error) {
-	token, err := s.People.Invite(ctx, in.ID)
+// Asking says how somebody is asked.
+type Asking struct {
+	ByMail bool `json:"byMail,omitempty" doc:"The address goes to them by mail, and is told to nobody else."`
+}
+
+// tell returns what is to be done with the address that somebody is given: nothing, or
+// to send it to them by mail.
+func (s *Desk) tell(tx store.Tx, a Asking) (people.Telling, error) {
+	if !a.ByMail {
+		return func(tx store.Tx, to store.Staff, _ string, _ span.Instant) error {
+			return s.Messages.Overtake(tx, message.AboutLinking(to.ID))
+		}, nil
+	}
+	there, err := tx.HasMailServer()
+	if err == nil && (!there || s.Messages.Home == "") {
+		err = api.NewProblem(http.StatusConflict, "No mail goes out yet. Set up the mail server under Settings, or hand the address over yourself.")
+	}
+	if err != nil {
+		return nil, err
+	}
+	b, err := tx.Business()
+	return func(tx store.Tx, to store.Staff, token string, ends span.Instant) error {
+		if to.Email == "" {
+			return api.NewProblem(http.StatusConflict, to.Name+" has no mail address. Give one under Details, or hand the address over yourself.")
+		}
+		return s.Messages.Put(tx, s.Messages.Invitation(b.Name, to, token, ends))
+	}, err
+}
+
+func (s *Desk) invite(ctx context.Context, in *struct {
+	api.IDPath
+	Body *Asking `required:"false"`
+}) (*api.Body[WayIn], error) {
+	a := Asking{}
+	if in.Body != nil {
+		a = *in.Body
+	}
+	tell, err := s.tell(s.DB.Read(ctx), a)
+	if err != nil {
+		return nil, err
+	}
+	token, err := s.People.Invite(ctx, in.ID, tell)
 	if errors.Is(err, people.ErrArchived) {
 		return nil, api.NewProblem(http.StatusConflict, "This person is archived. Take them back into use first.")
 	}
 	if err != nil {
 		return nil, api.Found(err, "staff member")
 	}
-	s.Hub.Tell(live.Calendars)
+	s.invited()
+	if a.ByMail {
+		return api.Answer(WayIn{ID: in.ID}, nil)
+	}
 	return api.Answer(WayIn{in.ID, InvitationPath(token)}, nil)
 }
 
-// Invited is somebody who was asked, with the address to hand over.
+// invited tells open screens, and the queue of messages.
+func (s *Desk) invited() {
+	s.Hub.Tell(live.Calendars)
+	s.Hub.Tell(live.Messages)
+	s.Runner.Wake()
+}
+
+// Invited is somebody who was asked, with the address to hand over, or the mail address
+// to which it goes.
 type Invited struct {
 	WayIn
 	Name string `json:"name"`
+	Mail string `json:"mail" doc:"Where the address goes; empty for one to hand over."`
 }
 
-func (s *Desk) inviteAll(ctx context.Context, _ *struct{}) (*api.Body[api.List[Invited]], error) {
-	staff, err := s.DB.Read(ctx).StaffUnlinked()
+// AllInvited are those who were asked, and those who were left out for want of a mail
+// address.
+type AllInvited struct {
+	Items  []Invited `json:"items"`
+	NoMail []string  `json:"noMail" doc:"The names of who was left out, having no mail address."`
+}
+
+func (s *Desk) inviteAll(ctx context.Context, in *struct {
+	Body *Asking `required:"false"`
+}) (*api.Body[AllInvited], error) {
+	a := Asking{}
+	if in.Body != nil {
+		a = *in.Body
+	}
+	db := s.DB.Read(ctx)
+	tell, err := s.tell(db, a)
 	if err != nil {
 		return nil, err
 	}
-	out := api.List[Invited]{Items: []Invited{}}
+	staff, err := db.StaffUnlinked()
+	if err != nil {
+		return nil, err
+	}
+	out := AllInvited{Items: []Invited{}, NoMail: []string{}}
 	for _, m := range staff {
-		token, err := s.People.Invite(ctx, m.ID)
+		if a.ByMail && m.Email == "" {
+			out.NoMail = append(out.NoMail, m.Name)
+			continue
+		}
+		token, err := s.People.Invite(ctx, m.ID, tell)
 		if errors.Is(err, people.ErrArchived) || store.IsMissing(err) {
 			continue // since it was looked
 		}
 		if err != nil {
 			return nil, err
 		}
-		out.Items = append(out.Items, Invited{WayIn{m.ID, InvitationPath(token)}, m.Name})
+		v := Invited{WayIn: WayIn{m.ID, InvitationPath(token)}, Name: m.Name}
+		if a.ByMail {
+			v.Path, v.Mail = "", m.Email
+		}
+		out.Items = append(out.Items, v)
 	}
-	s.Hub.Tell(live.Calendars)
+	s.invited()
 	return api.Answer(out, nil)
 }
 
 func (s *Desk) withdraw(ctx context.Context, in *api.IDPath) (*struct{}, error) {
-	err := s.People.Withdraw(ctx, in.ID)
+	err := s.People.Withdraw(ctx, in.ID, func(tx store.Tx) error { return s.Messages.Overtake(tx, message.AboutLinking(in.ID)) })
 	if errors.Is(err, people.ErrNoWayIn) {
 		return nil, api.NewProblem(http.StatusConflict, "They have come in already, so there is nothing to withdraw.")
 	}

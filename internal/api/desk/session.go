@@ -10,6 +10,7 @@ import (
 
 	"niche/core/hours"
 	"niche/core/offer"
+	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/fit"
 	"niche/internal/people"
@@ -22,6 +23,8 @@ type Session struct {
 	Administrator *Administrator  `json:"administrator,omitempty"`
 	Business      *Business       `json:"business,omitempty"`
 	Reasons       []Reason        `json:"reasons" doc:"What the reasons say for which starts are refused, and bookings no longer fit."`
+	MailReady     bool            `json:"mailReady" doc:"Whether mail goes out: there is a mail server, and an address to lead to."`
+	Unsent        int             `json:"unsent" doc:"How many messages could not go out."`
 	Sealed        []store.NamedID `json:"sealed" doc:"Whose links have passwords that cannot be opened with the present key: they must be linked again."`
 }
 
@@ -134,6 +137,15 @@ func (s *Desk) session(ctx context.Context, who people.Principal) (Session, erro
 	}
 	business := renderBusiness(b)
 	out := Session{Reasons: allReasons(), Administrator: &Administrator{who.ID, who.Name, who.Mail}, Business: &business, Sealed: []store.NamedID{}}
+	there, err := db.HasMailServer()
+	if err != nil {
+		return out, err
+	}
+	counts, err := db.CountMessages(span.At(s.Now()).Add(-refusedFor))
+	if err != nil {
+		return out, err
+	}
+	out.MailReady, out.Unsent = there && s.Messages.Home != "", counts.Waiting+counts.Refused
 	sealed, err := s.Links.Links.Sealed(db)
 	if err != nil || len(sealed) == 0 {
 		return out, err

@@ -14,20 +14,26 @@ import (
 	"niche/core/hours"
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/live"
+	"niche/internal/message"
 	"niche/internal/people"
 	"niche/internal/preview"
 	"niche/internal/store"
 	"niche/internal/wall"
 	"niche/internal/words"
+	"niche/internal/work"
 )
 
 // Settings of the staff members' part.
 type Settings struct {
-	DB     *store.DB
-	People *people.People
-	Links  *api.Links
-	Now    func() time.Time
-	Secure bool // cookies are sent over https only
+	DB       *store.DB
+	People   *people.People
+	Links    *api.Links
+	Messages *message.Messages
+	Runner   *work.Runner
+	Hub      *live.Hub
+	Now      func() time.Time
+	Secure   bool // cookies are sent over https only
 }
 
 // Member is the staff members' part of the API.
@@ -42,6 +48,8 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(read, api.Get("/api/invitations/{token}", "getInvitation", "For whom an invitation to link a calendar is"), s.getInvitation)
 	huma.Register(come, api.Post("/api/invitations/{token}", "acceptInvitation", "Come in by an invitation, which is used up by it", http.StatusCreated), s.acceptInvitation)
 	huma.Register(come, api.Post("/api/invitations/{token}/no", "declineInvitation", "Answer an invitation with no", http.StatusNoContent), s.declineInvitation)
+	huma.Register(come, api.Post("/api/my/asked", "askIn", "Ask for a one-time address by mail", http.StatusAccepted), s.askIn)
+	huma.Register(come, api.Post("/api/my/session/{token}", "comeInByMail", "Come in by a one-time address, which is used up by it", http.StatusCreated), s.comeIn)
 	huma.Register(own, api.Get("/api/my", "getMyself", "Who is signed in as a staff member"), s.getMyself)
 	huma.Register(own, api.Delete("/api/my/session", "leave", "Sign out"), s.leave)
 	huma.Register(own, api.Get("/api/my/links", "listMyLinks", "The own links"), s.listLinks)
@@ -95,6 +103,9 @@ type (
 )
 
 func refusal(err error) error {
+	if errors.Is(err, people.ErrOtherBrowser) {
+		return api.NewProblem(http.StatusConflict, "This address works only in the browser in which you asked for it. Open it there, or ask for a new one here.")
+	}
 	if errors.Is(err, people.ErrNoWayIn) {
 		return api.NewProblem(http.StatusNotFound, "This address has been used, or has ended. Ask for a new one.")
 	}
@@ -128,6 +139,54 @@ func (s *Member) declineInvitation(ctx context.Context, in *struct {
 	Body Declining
 }) (*struct{}, error) {
 	return nil, refusal(s.People.Decline(ctx, in.Token, in.Body.Why, api.From(ctx)))
+}
+
+// AskingIn asks for a one-time address.
+type AskingIn struct {
+	Email string `json:"email" minLength:"1" maxLength:"254"`
+}
+
+// asked sets what the browser keeps that has asked.
+type asked struct {
+	SetCookie []http.Cookie `header:"Set-Cookie"`
+}
+
+func (s *Member) askIn(ctx context.Context, in *struct{ Body AskingIn }) (*asked, error) {
+	email, ok := people.MailAddress(in.Body.Email)
+	if !ok {
+		return nil, api.Wrong("email", "This is not a mail address.")
+	}
+	db := s.DB.Read(ctx)
+	there, err := db.HasMailServer()
+	if err != nil {
+		return nil, err
+	}
+	if !there || s.Messages.Home == "" {
+		return nil, api.NewProblem(http.StatusConflict, "No mail goes out from here yet. Ask at your desk for an address.")
+	}
+	b, err := db.Business()
+	if err != nil {
+		return nil, err
+	}
+	kept, err := s.People.AskIn(ctx, email, func(tx store.Tx, to store.Staff, token string, ends span.Instant) error {
+		return s.Messages.Put(tx, s.Messages.WayIn(b.Name, to, token, ends))
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.Hub.Tell(live.Messages)
+	s.Runner.Wake()
+	return &asked{[]http.Cookie{api.AskedCookie(s.Secure, kept)}}, nil
+}
+
+func (s *Member) comeIn(ctx context.Context, in *TokenPath) (*signedIn, error) {
+	from := api.From(ctx)
+	who, err := s.People.ComeInBy(ctx, in.Token, from.Asked, from)
+	if err != nil {
+		return nil, refusal(err)
+	}
+	me, err := s.myself(ctx, who.ID)
+	return &signedIn{SetCookie: api.Cookies(s.Secure, who), Body: me}, err
 }
 
 func (s *Member) myself(ctx context.Context, id store.ID) (Myself, error) {

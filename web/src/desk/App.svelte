@@ -22,6 +22,12 @@
   /** Whose links have passwords that nobody can open: said everywhere until it is put right. */
   const sealed = $derived(session.now?.sealed ?? []);
   $effect(() => (sealed.length ? listen(() => void loadSession().catch(() => undefined)) : undefined));
+  /** Mail that does not go out is said everywhere too. */
+  const unsent = $derived(session.now?.unsent ?? 0);
+  $effect(() => {
+    if (!session.now?.administrator) return;
+    return listen(() => void loadSession().catch(() => undefined), ['messages']);
+  });
 </script>
 
 {#if entering}
@@ -50,6 +56,14 @@
               class="link-plain"
               href="/team/{who.id}/calendars">{who.name}</a
             >{/each}.
+        </Notice>
+      </div>
+    {/if}
+    {#if unsent}
+      <div class="px-4 pt-3 print:hidden">
+        <Notice>
+          {unsent === 1 ? 'One message does' : `${unsent} messages do`} not go out.
+          <a class="link-plain" href="/settings#mail">See why</a>
         </Notice>
       </div>
     {/if}

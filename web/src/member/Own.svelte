@@ -3,6 +3,7 @@
   import { query } from '$lib/api/query.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Calendars from './Calendars.svelte';
+  import ComeIn from './ComeIn.svelte';
   import Day from './Day.svelte';
 
   /** A staff member's own pages. */
@@ -26,11 +27,7 @@
       <p class="-mb-4 text-mute">{me.value.name} · {me.value.business}</p>
       {#if here === 'calendars'}<Calendars me={me.value} />{:else}<Day me={me.value} />{/if}
     {:else if me.problem?.status === 401}
-      <h1 class="text-2xl">Your own pages</h1>
-      <p>
-        You are not signed in here. Ask at your desk for an address: with it you come in, and stay in for as
-        long as you look in once a month.
-      </p>
+      <ComeIn />
     {:else if me.problem}
       <Notice tone="wrong">{me.problem.message}</Notice>
     {/if}

@@ -1,12 +1,14 @@
 import { mount } from 'svelte';
 import '../theme.css';
+import Entrance from './Entrance.svelte';
 import Invitation from './Invitation.svelte';
 import Own from './Own.svelte';
 
-// Two addresses lead here: an invitation to link a calendar, and a staff member's own pages.
-const [, kind, key = ''] = location.pathname.split('/');
+// An invitation to link a calendar leads here, a one-time address, and a staff member's own pages.
+const [, kind, key = '', token = ''] = location.pathname.split('/');
 const target = document.getElementById('app');
 if (target) {
   if (kind === 'link') mount(Invitation, { target, props: { token: decodeURIComponent(key) } });
+  else if (key === 'in') mount(Entrance, { target, props: { token: decodeURIComponent(token) } });
   else mount(Own, { target, props: { here: key === 'calendars' ? 'calendars' : 'day' } });
 }

@@ -8,6 +8,7 @@
   import Told from '$lib/ui/Told.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import { route } from '../router';
+  import { session } from '../session.svelte';
 
   const id = $derived(Number(route.params.id));
   let adding = $state(false);
@@ -51,10 +52,14 @@
     await load();
   }
   const path = $derived({ params: { path: { id } } });
-  const invite = () =>
+  let mailedTo = $state<{ of: number; mail: string }>();
+  const canMail = $derived(!!session.now?.mailReady && !!member?.email);
+  const invite = (byMail: boolean) =>
     invitation(async () => {
-      const w = await data(api.POST('/api/staff/{id}/invitation', path));
-      way = { of: id, address: location.origin + w.path };
+      mailedTo = undefined;
+      const w = await data(api.POST('/api/staff/{id}/invitation', { ...path, body: { byMail } }));
+      if (byMail) mailedTo = { of: id, mail: member?.email ?? '' };
+      else way = { of: id, address: location.origin + w.path };
     });
   const withdraw = () => invitation(() => api.DELETE('/api/staff/{id}/invitation', path));
   /** What became of asking, while nothing is linked. */
@@ -89,13 +94,23 @@
       {/if}
     {/snippet}
     <div class="flex flex-wrap items-baseline gap-x-4 gap-y-2">
-      <button type="button" class={['btn', links.length === 0 && 'btn-primary']} onclick={() => void invite()}
+      <button
+        type="button"
+        class={['btn', links.length === 0 && 'btn-primary']}
+        onclick={() => void invite(canMail)}
         >{asking
-          ? `Ask ${first} again`
+          ? `Ask ${first} again${canMail ? ' by mail' : ''}`
           : links.length
-            ? `Give ${first} an own way in`
-            : `Ask ${first} to link`}</button
+            ? canMail
+              ? `Mail ${first} an own way in`
+              : `Give ${first} an own way in`
+            : `Ask ${first} to link${canMail ? ' by mail' : ''}`}</button
       >
+      {#if canMail}
+        <button type="button" class="link-plain text-sm" onclick={() => void invite(false)}
+          >show me an address to hand over</button
+        >
+      {/if}
       {#if asking}<span class="text-mute">{asking}</span>{/if}
       {#if member.linking.state === 'asked'}
         <button type="button" class="link-plain text-sm" onclick={() => void withdraw()}>withdraw</button>
@@ -105,6 +120,11 @@
       {/if}
     </div>
     {#if refused}<Notice tone="wrong">{refused}</Notice>{/if}
+    {#if mailedTo?.of === id}
+      <Notice
+        >An address goes to {mailedTo.mail}. It works once, for 7 days, and nobody else learns it.</Notice
+      >
+    {/if}
     {#if way?.of === id}
       <Told title="Hand this address to {first}" lines={[way.address]} ondone={() => (way = undefined)}>
         It works once, for 7 days, and is not shown again. Behind it {first} links a calendar, and chooses what

@@ -3,6 +3,7 @@
   import Administrators from '../settings/Administrators.svelte';
   import Business from '../settings/Business.svelte';
   import Hosts from '../settings/Hosts.svelte';
+  import Mail from '../settings/Mail.svelte';
   import OwnSignIn from '../settings/OwnSignIn.svelte';
 </script>
 
@@ -12,11 +13,12 @@
   <h1 class="sr-only">Settings</h1>
   <div class="grid content-start gap-10">
     <Business />
-    <About />
+    <Mail />
   </div>
   <div class="grid content-start gap-10">
     <OwnSignIn />
     <Administrators />
     <Hosts />
+    <About />
   </div>
 </div>

@@ -37,12 +37,15 @@
     }
   }
 
-  let ways = $state<Shape<'Invited'>[]>([]);
+  let asked = $state<Shape<'AllInvited'>>();
+  let choosing = $state(false);
   const unlinked = $derived((team ?? []).filter((m) => m.links === 0 && !m.archived));
-  async function askAll() {
-    problem = undefined;
+  const mailed = $derived(asked?.items.filter((w) => w.mail) ?? []);
+  const handed = $derived(asked?.items.filter((w) => !w.mail) ?? []);
+  async function askAll(byMail: boolean) {
+    [problem, choosing, asked] = [undefined, false, undefined];
     try {
-      ways = (await data(api.POST('/api/invitations'))).items;
+      asked = await data(api.POST('/api/invitations', { body: { byMail } }));
     } catch (cause) {
       problem = problemOf(cause);
     }
@@ -91,7 +94,12 @@
     </div>
     <div class="flex flex-wrap justify-end gap-2">
       {#if unlinked.length > 1}
-        <button class="btn" onclick={() => void askAll()}>Ask the {unlinked.length} without a link</button>
+        <button
+          class="btn"
+          aria-expanded={choosing}
+          onclick={() => (session.now?.mailReady ? (choosing = !choosing) : void askAll(false))}
+          >Ask the {unlinked.length} without a link</button
+        >
       {/if}
       {#if !adding}<button class="btn btn-primary" onclick={() => (adding = true)}>Add a person</button>{/if}
     </div>
@@ -124,11 +132,32 @@
     </form>
   {/if}
 
-  {#if ways.length}
+  {#if choosing}
+    <section class="sheet grid gap-3 p-5" aria-label="How to ask">
+      <p>
+        <b>{names(unlinked.filter((m) => m.email).map((m) => m.name))}</b> can be asked by mail: each gets an
+        address that nobody else learns.{#if unlinked.some((m) => !m.email)}
+          {names(unlinked.filter((m) => !m.email).map((m) => m.name))} would be left out, having no mail address.{/if}
+      </p>
+      <div class="flex flex-wrap gap-2">
+        <button class="btn btn-primary" onclick={() => void askAll(true)}>Ask by mail</button>
+        <button class="btn" onclick={() => void askAll(false)}>Show me addresses to hand over</button>
+        <button class="btn btn-ghost" onclick={() => (choosing = false)}>Not now</button>
+      </div>
+    </section>
+  {/if}
+  {#if mailed.length || asked?.noMail.length}
+    <Notice>
+      {#if mailed.length}Mail goes to {names(mailed.map((w) => w.name))}.{/if}
+      {#if asked?.noMail.length}Left out, for want of a mail address: {names(asked.noMail)}.{/if}
+      <button type="button" class="link-plain" onclick={() => (asked = undefined)}>Good</button>
+    </Notice>
+  {/if}
+  {#if handed.length}
     <Told
       title="Hand each address to its person alone"
-      lines={ways.map((w) => `${w.name}: ${location.origin}${w.path}`)}
-      ondone={() => (ways = [])}
+      lines={handed.map((w) => `${w.name}: ${location.origin}${w.path}`)}
+      ondone={() => (asked = undefined)}
     >
       Each works once, for 7 days, and is not shown again. Addresses of before have ended.
     </Told>

@@ -351,6 +351,41 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/mail': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How mail goes out, and what went out lately */
+    get: operations['getMail'];
+    /** Change how mail goes out */
+    put: operations['changeMail'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/mail/trial': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Send a trial message to the administrator who asks, over a mail server that is not saved yet */
+    post: operations['tryMail'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/me': {
     parameters: {
       query?: never;
@@ -555,6 +590,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/asked': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ask for a one-time address by mail */
+    post: operations['askIn'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/calendars/{id}': {
     parameters: {
       query?: never;
@@ -670,6 +722,23 @@ export interface paths {
     post?: never;
     /** Sign out */
     delete: operations['leave'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/session/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Come in by a one-time address, which is used up by it */
+    post: operations['comeInByMail'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -1223,8 +1292,20 @@ export interface components {
       email: string;
       name: string;
     };
+    AllInvited: {
+      items: components['schemas']['Invited'][];
+      /** @description The names of who was left out, having no mail address. */
+      noMail: string[];
+    };
     Archiving: {
       archived: boolean;
+    };
+    Asking: {
+      /** @description The address goes to them by mail, and is told to nobody else. */
+      byMail?: boolean;
+    };
+    AskingIn: {
+      email: string;
     };
     Booked: {
       business: string;
@@ -1556,9 +1637,15 @@ export interface components {
     Invited: {
       /** Format: int64 */
       id: number;
+      /** @description Where the address goes; empty for one to hand over. */
+      mail: string;
       name: string;
       /** @description Of the page on which a password is chosen. It works once, for 7 days, and is not shown again. */
       path: string;
+    };
+    Line: {
+      ours: boolean;
+      text: string;
     };
     Link: {
       /** @description The host itself. */
@@ -1599,14 +1686,6 @@ export interface components {
     };
     ListCalendarHost: {
       items: components['schemas']['CalendarHost'][];
-      /**
-       * Format: int64
-       * @description The next part, or 0 at the end.
-       */
-      next: number;
-    };
-    ListInvited: {
-      items: components['schemas']['Invited'][];
       /**
        * Format: int64
        * @description The next part, or 0 at the end.
@@ -1723,6 +1802,65 @@ export interface components {
       visit: number;
       /** @description The visit, on the business's clock. */
       when: string;
+    };
+    MailEntry: {
+      /** @description As mail.example; empty for none: then no mail goes out. */
+      host: string;
+      /** @description Empty to keep the present one. */
+      password?: string;
+      /** Format: int64 */
+      port: number;
+      /**
+       * @description starttls: begins in the open and must change to TLS; tls: from the first byte (RFC 8314); none: in the open.
+       * @enum {string}
+       */
+      security: 'starttls' | 'tls' | 'none';
+      /** @description The mail address from which mail comes. */
+      sender: string;
+      senderName: string;
+      /** @description Empty where the server asks for nobody. */
+      username: string;
+    };
+    MailNow: {
+      hasPassword: boolean;
+      /** @description The address by which Niche is reached, to which mails lead; empty where it was not told, and then none goes out. */
+      home: string;
+      /** @description As mail.example; empty for none: then no mail goes out. */
+      host: string;
+      /** @description The newest messages. */
+      lately: components['schemas']['Sent'][];
+      /** Format: int64 */
+      port: number;
+      /**
+       * Format: int64
+       * @description How many were refused in the last week.
+       */
+      refused: number;
+      /**
+       * @description starttls: begins in the open and must change to TLS; tls: from the first byte (RFC 8314); none: in the open.
+       * @enum {string}
+       */
+      security: 'starttls' | 'tls' | 'none';
+      /** @description The mail address from which mail comes. */
+      sender: string;
+      senderName: string;
+      /** @description Empty where the server asks for nobody. */
+      username: string;
+      /** Format: int64 */
+      version: number;
+      /**
+       * Format: int64
+       * @description How many messages could not go out yet.
+       */
+      waiting: number;
+    };
+    MailTrial: {
+      /** @description Why it was not sent, or empty. */
+      fault: string;
+      /** @description What was said between Niche and the mail server, without passwords. */
+      lines: components['schemas']['Line'][];
+      sent: boolean;
+      to: string;
     };
     Mark: {
       /** Format: date-time */
@@ -2118,6 +2256,18 @@ export interface components {
       secondFactor: boolean;
       sessions: components['schemas']['OwnSession'][];
     };
+    Sent: {
+      /** @description Why it has not gone out, or empty. */
+      error: string;
+      /** Format: int64 */
+      id: number;
+      /** @enum {string} */
+      state: 'waiting' | 'sent' | 'refused' | 'overtaken';
+      subject: string;
+      to: string;
+      /** @description Since when, on the business's clock. */
+      when: string;
+    };
     Service: {
       /** @enum {string} */
       anchor: 'clock' | 'opening';
@@ -2274,11 +2424,18 @@ export interface components {
     Session: {
       administrator?: components['schemas']['Administrator'];
       business?: components['schemas']['Business'];
+      /** @description Whether mail goes out: there is a mail server, and an address to lead to. */
+      mailReady: boolean;
       /** @description What the reasons say for which starts are refused, and bookings no longer fit. */
       reasons: components['schemas']['Reason'][];
       /** @description Whose links have passwords that cannot be opened with the present key: they must be linked again. */
       sealed: components['schemas']['NamedID'][];
       setUpNeeded: boolean;
+      /**
+       * Format: int64
+       * @description How many messages could not go out.
+       */
+      unsent: number;
     };
     SetUp: {
       business: components['schemas']['Business'];
@@ -3375,7 +3532,11 @@ export interface operations {
       path?: never;
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody?: {
+      content: {
+        'application/json': components['schemas']['Asking'];
+      };
+    };
     responses: {
       /** @description Created */
       201: {
@@ -3383,7 +3544,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['ListInvited'];
+          'application/json': components['schemas']['AllInvited'];
         };
       };
       /** @description Error */
@@ -3547,6 +3708,104 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Link'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getMail: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MailNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeMail: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MailEntry'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MailNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tryMail: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MailEntry'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MailTrial'];
         };
       };
       /** @description Error */
@@ -3937,6 +4196,38 @@ export interface operations {
       };
     };
   };
+  askIn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AskingIn'];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   chooseMyCalendar: {
     parameters: {
       query?: {
@@ -4185,6 +4476,38 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  comeInByMail: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Myself'];
+        };
       };
       /** @description Error */
       default: {
@@ -5258,7 +5581,11 @@ export interface operations {
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody?: {
+      content: {
+        'application/json': components['schemas']['Asking'];
+      };
+    };
     responses: {
       /** @description Created */
       201: {

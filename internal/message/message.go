@@ -1,0 +1,220 @@
+// Package message sends mail to staff members: what is to be said is written down in
+// the transaction that makes the news, and sent after it, as one of the queues.
+//
+// A mail keeps its identity (RFC 5322, Message-ID) however often it is tried: when the
+// connection breaks while the server takes it, the second one is known to be the same. What
+// was overtaken before it went out is not sent. The text is sealed, since it can hold an
+// address that signs somebody in, and forgotten once it is not wanted any more.
+package message
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/url"
+	"time"
+
+	"github.com/google/uuid"
+
+	"niche/core/span"
+	"niche/internal/live"
+	"niche/internal/outbound"
+	"niche/internal/store"
+	"niche/internal/work"
+)
+
+// Vault seals what may not be read in the database.
+type Vault interface {
+	Seal(secret, owner string) []byte
+	Open(sealed []byte, owner string) (string, error)
+}
+
+// Settings of the messages.
+type Settings struct {
+	DB    *store.DB
+	Vault Vault
+	Hosts *work.Hosts
+	Hub   *live.Hub
+	Dial  outbound.Dial // that reaches only what addresses given by users may
+	Home  string        // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
+	Log   *slog.Logger
+	Now   func() time.Time
+}
+
+// Messages sends mail.
+type Messages struct{ Settings }
+
+// New returns the messages of a database.
+func New(s Settings) *Messages { return &Messages{s} }
+
+// ErrNoHome says that nobody has told the program by which address it is reached, so that
+// no mail can lead to it.
+var ErrNoHome = errors.New("the address of this Niche is not known")
+
+// Mail is one mail to a staff member.
+type Mail struct {
+	Kind  string
+	Staff store.Staff
+	About string       // of what it tells
+	Until span.Instant // it is not worth sending after
+	Text  Text
+	Daily bool // it is told once a day, and what was told of before stays
+}
+
+// Put writes down that a mail is to be sent. Whoever has no mail address gets none. An
+// older one about the same that has not gone out is overtaken.
+func (m *Messages) Put(tx store.Tx, mail Mail) error {
+	if m.Home == "" {
+		return ErrNoHome
+	}
+	if mail.Staff.Email == "" {
+		return nil
+	}
+	now := span.At(m.Now())
+	if mail.Daily {
+		told, err := tx.MessagesAbout(mail.About, now.Add(-day))
+		if err != nil || len(told) > 0 {
+			return err
+		}
+	}
+	if err := m.Overtake(tx, mail.About); err != nil {
+		return err
+	}
+	row := store.Message{Kind: mail.Kind, StaffID: mail.Staff.ID, About: mail.About, MessageID: fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), Recipient: mail.Staff.Email,
+		Subject: mail.Text.Subject, State: store.MessageWaiting, MadeAt: now, Until: mail.Until, NextAt: now}
+	row.Text = m.Vault.Seal(mail.Text.Body, row.MessageID)
+	if err := tx.AddMessage(&row); err != nil {
+		return fmt.Errorf("writing down a mail: %w", err)
+	}
+	return nil
+}
+
+const day span.Minutes = 24 * 60
+
+// domain is what the program's own mails are named after.
+func (m *Messages) domain() string {
+	u, err := url.Parse(m.Home)
+	if err != nil || u.Hostname() == "" {
+		return "niche.invalid"
+	}
+	return u.Hostname()
+}
+
+// Overtake takes back what was to be said about something and has not gone out.
+func (m *Messages) Overtake(tx store.Tx, about string) error {
+	now := span.At(m.Now())
+	list, err := tx.MessagesAbout(about, 0)
+	for _, row := range list {
+		if row.State == store.MessageWaiting {
+			err = errors.Join(err, tx.SaveMessage(settled(row, store.MessageOvertaken, now)))
+		}
+	}
+	if err != nil {
+		return fmt.Errorf("taking mail back: %w", err)
+	}
+	return nil
+}
+
+// settled is a message that is done with: its text is forgotten.
+func settled(row store.Message, state store.MessageState, now span.Instant) store.Message {
+	row.State, row.SettledAt, row.NextAt, row.Text = state, now, store.Never, nil
+	if state != store.MessageRefused {
+		row.Error = ""
+	}
+	return row
+}
+
+// Queue returns the messages as work.
+func (m *Messages) Queue() work.Queue {
+	return work.Queue{Name: "messages", Store: store.MessageQueue, Do: m.do,
+		Forward: func(tx store.Tx, host string, now span.Instant) error {
+			if host != store.MailHost {
+				return nil
+			}
+			return tx.MessagesForward(now)
+		}}
+}
+
+// Pauses between tries.
+const (
+	firstPause   = 30 * time.Second
+	longestPause = time.Hour
+	noServer     = time.Hour
+	kept         = 90 * 24 * time.Hour // that a message was sent
+)
+
+// do tries to send one message.
+func (m *Messages) do(ctx context.Context, id store.ID) error {
+	db := m.DB.Read(ctx)
+	row, err := db.Message(id)
+	if err != nil {
+		return fmt.Errorf("sending message %d: %w", id, err)
+	}
+	if row.State != store.MessageWaiting {
+		return nil
+	}
+	began, now := m.Now(), span.At(m.Now())
+	failedBefore := time.Time{}
+	if row.Error != "" {
+		failedBefore = row.TriedAt.Time()
+	}
+	row.TriedAt = now
+	if now >= row.Until {
+		return m.note(ctx, settled(row, store.MessageOvertaken, now))
+	}
+	server, err := db.MailServer()
+	if errors.Is(err, store.ErrNotFound) {
+		row.Error, row.NextAt = "No mail server is set up.", span.NotBefore(m.Now().Add(noServer))
+		return m.note(ctx, row)
+	}
+	var text string
+	if err == nil {
+		text, err = m.Vault.Open(row.Text, row.MessageID)
+	}
+	if err == nil {
+		err = m.send(ctx, server, row, text)
+	}
+	if ctx.Err() != nil {
+		return ctx.Err() // the program ends
+	}
+	now = span.At(m.Now())
+	if err == nil {
+		m.Hosts.Answered(store.MailHost)
+		return m.note(ctx, settled(row, store.MessageSent, now))
+	}
+	fault := faultOf(err)
+	row.Error = fault.Words
+	err = fmt.Errorf("sending message %d: %w", id, err)
+	if fault.Never {
+		m.Hosts.Answered(store.MailHost)
+		return errors.Join(err, m.note(ctx, settled(row, store.MessageRefused, now)))
+	}
+	pause := work.Pause(firstPause, row.Attempts, longestPause)
+	if fault.Silent && m.Hosts.Silent(store.MailHost, began, failedBefore, 0) {
+		pause = 0 // as soon as the server has rested
+	} else {
+		row.Attempts++
+	}
+	if !fault.Silent {
+		m.Hosts.Answered(store.MailHost)
+	}
+	row.NextAt = span.NotBefore(m.Now().Add(pause))
+	return errors.Join(err, m.note(ctx, row))
+}
+
+// note keeps what has become of a message, and lets go of old ones.
+func (m *Messages) note(ctx context.Context, row store.Message) error {
+	err := m.DB.Write(context.WithoutCancel(ctx), func(tx store.Tx) error {
+		return errors.Join(tx.SaveMessage(row), tx.ForgetMessages(span.At(m.Now().Add(-kept))))
+	})
+	m.Hub.Tell(live.Messages)
+	return err
+}
+
+// isSilence reports whether a server could not be spoken with at all.
+func isSilence(err error) bool {
+	var fault net.Error
+	return errors.As(err, &fault) || errors.Is(err, context.DeadlineExceeded)
+}

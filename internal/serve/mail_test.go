@@ -1,0 +1,255 @@
+package serve_test
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/internal/api/desk"
+	"niche/internal/api/member"
+	"niche/internal/demo"
+	"niche/internal/nichetest"
+	"niche/internal/serve"
+	"niche/internal/standin/mailbox"
+)
+
+// home is where the mails of a test lead.
+const home = "https://desk.example"
+
+// post is a desk from which mail goes out.
+type post struct {
+	*nichetest.Desk
+	box  *mailbox.Box
+	host string
+	port int
+}
+
+func openPost(t *testing.T) post {
+	box, host, port := nichetest.OpenMailbox(t)
+	d := nichetest.OpenDeskWith(t, func(s *serve.Settings) { s.Home = home }, nil, fmt.Sprintf("%s:%d", host, port))
+	p := post{d, box, host, port}
+	path := fmt.Sprintf("/api/staff/%d", d.Staff.ID)
+	require.NoError(t, d.Change(t.Context(), path, desk.StaffFields{Name: d.Staff.Name, Email: nichetest.User, Zone: d.Staff.Zone}, &d.Staff))
+	require.NoError(t, d.Change(t.Context(), "/api/mail", p.server(), nil))
+	return p
+}
+
+func (p post) server() desk.MailEntry {
+	return desk.MailEntry{MailFields: desk.MailFields{Host: p.host, Port: p.port, Security: "none", Sender: "desk@workshop.example", SenderName: "The Workshop"}}
+}
+
+func (p post) ask() error {
+	return p.Post(p.T.Context(), fmt.Sprintf("/api/staff/%d/invitation", p.Staff.ID), desk.Asking{ByMail: true}, nil)
+}
+
+// lately are the messages, the newest first, as "sent Link your calendar …".
+func (p post) lately() (states []string) {
+	var m desk.MailNow
+	require.NoError(p.T, p.Get(p.T.Context(), "/api/mail", &m))
+	for _, s := range m.Lately {
+		states = append(states, strings.TrimSpace(s.State+" "+s.Error))
+	}
+	return states
+}
+
+// until waits until the newest message stands as is said.
+func (p post) until(state string) {
+	p.Until("the newest message: "+state, func() bool {
+		list := p.lately()
+		return len(list) > 0 && strings.HasPrefix(list[0], state)
+	})
+}
+
+// token is what the address in the newest mail ends with.
+func (p post) token() string {
+	mails := p.box.Mails()
+	require.NotEmpty(p.T, mails)
+	links := mails[0].Read().Links
+	require.Len(p.T, links, 1)
+	require.True(p.T, strings.HasPrefix(links[0], home), links[0])
+	return links[0][strings.LastIndex(links[0], "/")+1:]
+}
+
+// An invitation goes out by mail, once, whatever the mail server does; what it says is
+// known to nobody else, and is not sent once it has been overtaken.
+func TestAnInvitationGoesByMail(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		mood  mailbox.Mood
+		story func(t *testing.T, p post)
+		want  []string
+		mails int
+	}{
+		{"taken", mailbox.Takes, func(*testing.T, post) {}, []string{"sent"}, 1},
+		{"refused for now", mailbox.Later, func(_ *testing.T, p post) {
+			p.until("waiting The mail server refuses this address")
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{"sent"}, 1},
+		{"refused for good", mailbox.Refuses, func(_ *testing.T, p post) {}, []string{"refused The mail server refuses this address: No such mailbox here"}, 0},
+		{"the sender is not let", mailbox.BadSender, func(_ *testing.T, p post) {
+			p.until("waiting The mail server does not let mail come from this sender")
+			p.box.Behave(mailbox.Takes)
+			require.NoError(p.T, p.Change(p.T.Context(), "/api/mail", p.server(), nil), "which sends what waits")
+		}, []string{"sent"}, 1},
+		{"asked again before it went out", mailbox.Later, func(t *testing.T, p post) {
+			p.until("waiting The")
+			require.NoError(t, p.ask())
+			p.until("waiting The")
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{"sent", "overtaken"}, 1},
+		{"withdrawn before it went out", mailbox.Later, func(t *testing.T, p post) {
+			p.until("waiting The")
+			require.NoError(t, p.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/staff/%d/invitation", p.Staff.ID), nil, nil))
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{"overtaken"}, 0},
+		{"it has ended before it went out", mailbox.Later, func(t *testing.T, p post) {
+			p.until("waiting The")
+			p.box.Behave(mailbox.Takes)
+			p.Pass(8 * 24 * time.Hour)
+			p.SignIn(p.Niche.Address)
+		}, []string{"overtaken"}, 0},
+		{"killed while it waits", mailbox.Later, func(t *testing.T, p post) {
+			p.until("waiting The")
+			p.Restart(nichetest.Nothing, func(*serve.Settings) {})
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{"sent"}, 1},
+		{"the connection breaks after it was taken", mailbox.BreaksOff, func(t *testing.T, p post) {
+			p.until("waiting The")
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{"sent"}, 2},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			p := openPost(t)
+			p.box.Behave(c.mood)
+			require.NoError(t, p.ask())
+			c.story(t, p)
+			p.until(c.want[0])
+			require.Equal(t, c.want, p.lately())
+			mails := p.box.Mails()
+			require.Len(t, mails, c.mails)
+			if c.mails == 0 {
+				return
+			}
+			m := mails[0].Read()
+			require.Equal(t, mails[len(mails)-1].Read().ID, m.ID, "however often it comes, it is one mail")
+			require.Equal(t, "Link your calendar: Workshop", m.Subject)
+			require.Equal(t, []string{"text/plain", "text/html"}, []string{m.Parts[0].Type, m.Parts[1].Type})
+			require.Contains(t, m.Parts[0].Text, "Hello Bryn,")
+			token := p.token()
+			var who member.Invitation
+			require.NoError(t, demo.NewClient(p.Niche.Address).Get(t.Context(), "/api/invitations/"+token, &who))
+			require.Equal(t, "Bryn Castellane", who.Name)
+			for _, file := range []string{"niche.db", "niche.db-wal"} {
+				data, err := os.ReadFile(filepath.Join(p.Data, file))
+				require.NoError(t, err)
+				require.NotContains(t, string(data), token)
+			}
+			require.Zero(t, p.Count("messages WHERE text IS NOT NULL AND text <> ''"))
+		})
+	}
+}
+
+// A staff member comes in by a one-time address: once, within a quarter of an hour, in
+// the browser in which they asked. Whether a mail address is anybody's is told nobody.
+func TestComingInByMail(t *testing.T) {
+	p := openPost(t)
+	ctx := t.Context()
+	asks := func(mail string) *demo.Client {
+		c := demo.NewClient(p.Niche.Address)
+		require.NoError(t, c.Post(ctx, "/api/my/asked", member.AskingIn{Email: mail}, nil))
+		return c
+	}
+	in := func(c *demo.Client, token string) int {
+		if err := c.Post(ctx, "/api/my/session/"+token, nil, nil); err != nil {
+			return nichetest.Problem(t, err).Status
+		}
+		return http.StatusCreated
+	}
+	asks("nobody@workshop.example")
+	me := asks(strings.ToUpper(p.Staff.Email))
+	p.until("sent")
+	require.Len(t, p.box.Mails(), 1)
+	token := p.token()
+	require.Equal(t, http.StatusConflict, in(asks("nobody@workshop.example"), token), "another browser")
+	require.Equal(t, http.StatusCreated, in(me, token))
+	require.NoError(t, me.Get(ctx, "/api/my", nil))
+	require.Equal(t, http.StatusNotFound, in(me, token), "it is used up")
+
+	late := asks(p.Staff.Email)
+	p.until("sent")
+	token = p.token()
+	p.Pass(16 * time.Minute)
+	require.Equal(t, http.StatusNotFound, in(late, token), "it has ended")
+	before := len(p.box.Mails())
+	for range 5 {
+		me = asks(p.Staff.Email)
+		p.until("sent")
+	}
+	require.Len(t, p.box.Mails(), before+3, "who asks and asks fills nobody's mailbox")
+
+	d := p.Do(ctx, http.MethodPut, fmt.Sprintf("/api/staff/%d/archive", p.Staff.ID), desk.Archiving{Archived: true}, nil)
+	require.NoError(t, d)
+	require.Equal(t, http.StatusNotFound, in(me, p.token()), "who is not in use does not come in")
+}
+
+// A trial shows what was said, and each fault of a mail server by its name; nothing is
+// kept of it.
+func TestATrialShowsTheWholeConversation(t *testing.T) {
+	p := openPost(t)
+	deaf, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	require.NoError(t, deaf.Close())
+	for _, c := range []struct {
+		name   string
+		mood   mailbox.Mood
+		change func(e *desk.MailEntry)
+		fault  string
+		field  string
+	}{
+		{"good", mailbox.Takes, func(*desk.MailEntry) {}, "", ""},
+		{"no address of a sender", mailbox.Takes, func(e *desk.MailEntry) { e.Sender = "desk" }, "", "sender"},
+		{"a password in the open", mailbox.Takes, func(e *desk.MailEntry) { e.Username, e.Password = "desk", "secret-of-mail" }, "", "security"},
+		{"no password", mailbox.Takes, func(e *desk.MailEntry) { e.Username, e.Security = "desk", "tls" }, "", "password"},
+		{"no STARTTLS", mailbox.Takes, func(e *desk.MailEntry) { e.Security = "starttls" }, "The mail server offers no STARTTLS at this port.", ""},
+		{"nobody there", mailbox.Takes, func(e *desk.MailEntry) { e.Port = deaf.Addr().(*net.TCPAddr).Port }, "The mail server lies in this server's own network.", ""},
+		{"refused", mailbox.Refuses, func(*desk.MailEntry) {}, "The mail server refuses this address: No such mailbox here", ""},
+		{"the sender", mailbox.BadSender, func(*desk.MailEntry) {}, "The mail server does not let mail come from this sender: Sender address rejected", ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			p.box.Behave(c.mood)
+			e := p.server()
+			c.change(&e)
+			var got desk.MailTrial
+			err := p.Post(t.Context(), "/api/mail/trial", e, &got)
+			if c.field != "" {
+				require.Equal(t, c.field, nichetest.Problem(t, err).Errors[0].Field)
+				return
+			}
+			require.NoError(t, err)
+			require.Equal(t, c.fault == "", got.Sent)
+			require.True(t, strings.HasPrefix(got.Fault, c.fault), got.Fault)
+			require.Equal(t, nichetest.Mail, got.To)
+			if c.name == "good" {
+				said := fmt.Sprint(got.Lines)
+				for _, word := range []string{"EHLO desk.example", "MAIL FROM:<desk@workshop.example>", "RCPT TO:<" + nichetest.Mail + ">", "250"} {
+					require.Contains(t, said, word)
+				}
+				require.Equal(t, "A trial message from Niche", p.box.Mails()[0].Read().Subject)
+			}
+		})
+	}
+	require.Empty(t, p.lately())
+}

@@ -1,0 +1,151 @@
+package store
+
+import (
+	"errors"
+
+	"niche/core/span"
+)
+
+// MessageState is where a message stands.
+type MessageState string
+
+// The states of a message. They are changed by package message only.
+const (
+	MessageWaiting   MessageState = "waiting"   // to be sent
+	MessageSent      MessageState = "sent"      // the mail server took it
+	MessageRefused   MessageState = "refused"   // the mail server will never take it
+	MessageOvertaken MessageState = "overtaken" // it was not wanted any more before it went out
+)
+
+// Message is a mail to a staff member.
+type Message struct {
+	ID        ID
+	Kind      string
+	StaffID   ID
+	About     string // of what it tells: the newer of two about the same takes the older's place
+	MessageID string // of the mail (RFC 5322, section 3.6.4)
+	Recipient string
+	Subject   string
+	Text      []byte // sealed; nil once it is not wanted any more
+	State     MessageState
+	Error     string // in plain words
+	Attempts  int    // that failed, in a row
+	MadeAt    span.Instant
+	Until     span.Instant // it is not worth sending after
+	SettledAt span.Instant // when it was sent, refused or overtaken; 0 for not yet
+	TriedAt   span.Instant
+	NextAt    span.Instant
+}
+
+// AddMessage keeps a new message.
+func (t Tx) AddMessage(m *Message) error { return t.db.Create(m).Error }
+
+// Message returns a message.
+func (t Tx) Message(id ID) (Message, error) { return one[Message](t.db.Where("id = ?", id)) }
+
+// SaveMessage keeps what has become of a message, unless it was settled meanwhile.
+func (t Tx) SaveMessage(m Message) error {
+	return t.db.Model(&Message{}).Where("id = ? AND state = ?", m.ID, MessageWaiting).
+		Select("text", "state", "error", "attempts", "settled_at", "tried_at", "next_at").Updates(&m).Error
+}
+
+// MessagesAbout returns the messages about something that were made after an instant,
+// the newest first.
+func (t Tx) MessagesAbout(about string, since span.Instant) ([]Message, error) {
+	return rows[Message](t.db.Where("about = ? AND made_at > ?", about, since).Order("id DESC").Limit(PageSize))
+}
+
+// MessagesLately returns the newest messages.
+func (t Tx) MessagesLately(most int) ([]Message, error) {
+	return rows[Message](t.db.Order("id DESC").Limit(most))
+}
+
+// MessagesForward makes all messages due that wait.
+func (t Tx) MessagesForward(now span.Instant) error {
+	return t.db.Exec("UPDATE messages SET next_at = MIN(next_at, ?) WHERE next_at < ?", now, Never).Error
+}
+
+// ForgetMessages forgets the messages that were settled before an instant.
+func (t Tx) ForgetMessages(before span.Instant) error {
+	return t.db.Where("next_at >= ? AND settled_at < ?", Never, before).Delete(&Message{}).Error
+}
+
+// MessageCounts are the numbers of messages that need somebody.
+type MessageCounts struct {
+	Waiting int // whose last try failed, or that no mail server takes
+	Refused int // lately
+}
+
+// CountMessages counts the messages that wait, and those that were refused since an
+// instant.
+func (t Tx) CountMessages(since span.Instant) (MessageCounts, error) {
+	return scan[MessageCounts](t.db.Raw(`SELECT (SELECT COUNT(*) FROM messages WHERE next_at < ? AND error <> '') AS waiting,
+		(SELECT COUNT(*) FROM messages WHERE state = ? AND settled_at > ?) AS refused`, Never, MessageRefused, since))
+}
+
+// MailServer is that over which mail goes out.
+type MailServer struct {
+	ID         ID
+	Host       string
+	Port       int
+	Security   string // starttls, tls or none
+	Username   string // empty where it asks for nobody
+	Password   []byte // sealed
+	Sender     string // the address from which mail comes
+	SenderName string
+}
+
+// MailServer returns the mail server; ErrNotFound where there is none.
+func (t Tx) MailServer() (MailServer, error) { return one[MailServer](t.db.Where("id = 1")) }
+
+// SaveMailServer keeps the mail server.
+func (t Tx) SaveMailServer(m MailServer) error {
+	m.ID = 1
+	return t.db.Save(&m).Error
+}
+
+// RemoveMailServer forgets the mail server.
+func (t Tx) RemoveMailServer() error { return t.db.Delete(&MailServer{}, 1).Error }
+
+// HasMailServer reports whether mail can go out.
+func (t Tx) HasMailServer() (bool, error) {
+	_, err := t.MailServer()
+	if errors.Is(err, ErrNotFound) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// OneTime is a one-time address by which a staff member signs in.
+type OneTime struct {
+	TokenHash   string `gorm:"primaryKey"`
+	StaffID     ID
+	BrowserHash string // of what the browser keeps on which it was asked for
+	MadeAt      span.Instant
+	ExpiresAt   span.Instant
+}
+
+// AddOneTime keeps a one-time address.
+func (t Tx) AddOneTime(o OneTime) error { return t.db.Create(&o).Error }
+
+// OneTime returns a one-time address that has not ended.
+func (t Tx) OneTime(tokenHash string, now span.Instant) (OneTime, error) {
+	return one[OneTime](t.db.Where("token_hash = ? AND expires_at > ?", tokenHash, now))
+}
+
+// OneTimesOf counts the one-time addresses of somebody that have not ended.
+func (t Tx) OneTimesOf(staff ID, now span.Instant) (n int64, err error) {
+	err = t.db.Model(&OneTime{}).Where("staff_id = ? AND expires_at > ?", staff, now).Count(&n).Error
+	return n, err
+}
+
+// EndOneTimes ends all one-time addresses of somebody, and whatever has ended by itself.
+func (t Tx) EndOneTimes(staff ID, now span.Instant) error {
+	return t.db.Where("staff_id = ? OR expires_at <= ?", staff, now).Delete(&OneTime{}).Error
+}
+
+// StaffByMail returns who is in use and has a mail address, whatever the case of its
+// letters.
+func (t Tx) StaffByMail(mail string) ([]Staff, error) {
+	return rows[Staff](t.db.Where("archived_at = 0 AND email <> '' AND LOWER(email) = LOWER(?)", mail).Order("id").Limit(PageSize))
+}
