@@ -15,8 +15,12 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
       page.getByRole("heading", { name: "Piet Lindqvist" }),
     ).toBeVisible();
     await page.getByRole("link", { name: "Calendars", exact: true }).click();
-    await page.getByRole("button", { name: "Ask Piet to link" }).click();
-    const address = await page.getByText("/link/").innerText();
+    await page
+      .getByRole("button", { name: "Ask Piet to link by mail" })
+      .click();
+    await expect(
+      page.getByText("An address goes to piet@lindqvist.example."),
+    ).toBeVisible();
     await isSound(page);
     await expect(
       page.getByText("Asked Mon 23 Nov; not come in yet."),
@@ -25,7 +29,18 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     const { viewport, userAgent, hasTouch } = devices["Pixel 7"];
     const context = await browser.newContext({ viewport, userAgent, hasTouch });
     const phone = await context.newPage();
-    await phone.goto(address);
+    const newest = async (subject: string) => {
+      await expect(async () => {
+        await phone.goto(niche.mailbox);
+        await expect(
+          phone.getByRole("article").first().getByRole("heading"),
+        ).toHaveText(subject, { timeout: 500 });
+      }).toPass();
+      return phone.getByRole("link", { name: /^Open / }).first();
+    };
+    const mailed = await newest("Link your calendar: Quillon Piano Care");
+    const address = (await mailed.getAttribute("href")) ?? "";
+    await mailed.click();
     await expect(
       phone.getByRole("heading", { name: "Piet, link your calendar" }),
     ).toBeVisible();
@@ -75,7 +90,36 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await expect(phone.getByText("Which calendars count?")).toBeVisible();
     await phone.getByRole("button", { name: "Sign out" }).click();
     await expect(phone.getByText("You are not signed in here.")).toBeVisible();
+    await isSound(phone);
+
+    // From then on the way in comes by mail, for this browser alone.
+    await phone.getByLabel("Your mail address").fill("piet@lindqvist.example");
+    await phone.getByRole("button", { name: "Mail me my way in" }).click();
+    await expect(phone.getByText("Look into your mail")).toBeVisible();
+    const back = await newest("Your way in: Quillon Piano Care");
+    await page.goto((await back.getAttribute("href")) ?? "");
+    await page.getByRole("button", { name: "Come in" }).click();
+    await expect(
+      page.getByText("works only in the browser in which you asked"),
+    ).toBeVisible();
+    await back.click();
+    await phone.getByRole("button", { name: "Come in" }).click();
+    await expect(phone.getByText("Piet Lindqvist · Quillon")).toBeVisible();
     await context.close();
+
+    // What went out is told at the desk, and a trial shows the conversation.
+    await page.goto(`${niche.address}/settings`);
+    const mail = page.getByRole("region", { name: "Mail" });
+    await expect(
+      mail.getByText("Your way in: Quillon Piano Care"),
+    ).toBeVisible();
+    await mail.getByRole("button", { name: "Send me a trial message" }).click();
+    await expect(mail.getByText("The mail server took it.")).toBeVisible();
+    await mail.getByLabel("Mail server").fill("no mail server");
+    await mail.getByRole("button", { name: "Save" }).click();
+    await expect(
+      mail.getByText("This is not the name of a mail server"),
+    ).toBeVisible();
   } finally {
     await niche.stop();
   }
