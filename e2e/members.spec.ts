@@ -2,6 +2,8 @@ import { devices } from "@playwright/test";
 import { expect, morning, signIn, start, test } from "./niche";
 import { isSound } from "./sound";
 
+const piet = "piet@lindqvist.example";
+
 test("a staff member is asked, links a calendar on a telephone, and sees the day there", async ({
   page,
   browser,
@@ -47,7 +49,7 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await isSound(phone);
     await phone.getByRole("button", { name: "Begin" }).click();
     await phone.getByRole("button", { name: "Use an app password" }).click();
-    await phone.getByLabel("User").fill("piet@lindqvist.example");
+    await phone.getByLabel("User").fill(piet);
     await phone.getByLabel("App password").fill("wrong");
     const go = phone.getByRole("button", { name: "Sign in and find my" });
     await go.click();
@@ -93,7 +95,7 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await isSound(phone);
 
     // From then on the way in comes by mail, for this browser alone.
-    await phone.getByLabel("Your mail address").fill("piet@lindqvist.example");
+    await phone.getByLabel("Your mail address").fill(piet);
     await phone.getByRole("button", { name: "Mail me my way in" }).click();
     await expect(phone.getByText("Look into your mail")).toBeVisible();
     const back = await newest("Your way in: Quillon Piano Care");
@@ -105,7 +107,42 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await back.click();
     await phone.getByRole("button", { name: "Come in" }).click();
     await expect(phone.getByText("Piet Lindqvist · Quillon")).toBeVisible();
+
+    // They sign in at the host instead: what was linked stays, without a password.
+    await phone.getByRole("link", { name: "My calendars" }).click();
+    await phone.getByRole("button", { name: "Link another calendar" }).click();
+    await isSound(phone);
+    const atCloudlet = phone.getByRole("button", { name: "Sign in at Cloudlet" });
+    await atCloudlet.click();
+    await phone.getByRole("button", { name: "Refuse" }).click();
+    await expect(
+      phone.getByText("You did not consent at the host"),
+    ).toBeVisible();
+    await isSound(phone);
+    await phone.getByRole("link", { name: "Back to your calendars" }).click();
+    await phone.getByRole("button", { name: "Link another calendar" }).click();
+    await atCloudlet.click();
+    await phone.getByLabel("Who are you?").selectOption(piet);
+    await phone.getByRole("button", { name: "Allow" }).click();
+    await expect(phone.getByText("Which calendars count?")).toBeVisible();
+    await expect(phone.getByText("Visits are written to Work")).toBeVisible();
+    await phone.getByRole("button", { name: "renew" }).click();
+    await phone.getByRole("button", { name: "Go to Cloudlet" }).click();
+    await phone.getByRole("button", { name: "Allow" }).click(); // as Mara, who is the first in the list
+    await expect(
+      phone.getByText("The host answers as another account."),
+    ).toBeVisible();
     await context.close();
+
+    // An administrator tries the host, and sees what came back.
+    await page.goto(`${niche.address}/settings`);
+    await page.getByRole("button", { name: "Try Cloudlet" }).click();
+    await page.getByRole("button", { name: "Allow" }).click();
+    await expect(
+      page.getByRole("heading", { name: "Signing in at Cloudlet works" }),
+    ).toBeVisible();
+    await expect(page.getByText('"access_token": "…"')).toBeVisible();
+    await isSound(page);
 
     // What went out is told at the desk, and a trial shows the conversation.
     await page.goto(`${niche.address}/settings`);

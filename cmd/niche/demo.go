@@ -110,6 +110,9 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	if err != nil {
 		return err
 	}
+	client := demo.RegisteredClient
+	client.Redirects = []string{n.Address + "/signed-in"}
+	cloud.Register(client)
 	say := func(lines ...string) { fmt.Fprintln(cmd.OutOrStdout(), strings.Join(lines, "\n")) }
 	say("", "Niche is at         "+n.Address)
 	if d.empty {

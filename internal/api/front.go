@@ -24,7 +24,7 @@ func frontEnd(router *gin.Engine) {
 			return "placeholder.html"
 		case isClients(p):
 			return "book.html"
-		case strings.HasPrefix(p, "/link/"), p == "/my", strings.HasPrefix(p, "/my/"):
+		case strings.HasPrefix(p, "/link/"), p == "/my", p == "/signed-in", strings.HasPrefix(p, "/my/"):
 			return "member.html"
 		}
 		return "desk.html"

@@ -62,6 +62,8 @@ type Link struct {
 	Host      string       `json:"host" doc:"What its host is called."`
 	At        string       `json:"at" doc:"The host itself."`
 	Username  string       `json:"username" doc:"Empty for a feed."`
+	SignsInAt store.ID     `json:"signsInAt" doc:"The calendar host at which its owner signed in, and signs in again; 0 for a link with a password or an address."`
+	ByConsent bool         `json:"byConsent" doc:"Its owner signed in at the host."`
 	CreatedAt span.Instant `json:"createdAt" format:"date-time"`
 	Error     string       `json:"error" doc:"Why its calendars could not be listed the last time, in plain words, or empty."`
 	Closing   bool         `json:"closing" doc:"It is being taken away, and goes once its copies are gone."`
@@ -127,6 +129,9 @@ func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) 
 		ids := make([]store.ID, len(rows))
 		for i, r := range rows {
 			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
+			if out[i].ByConsent = r.ByConsent; r.HostID != nil {
+				out[i].SignsInAt = *r.HostID
+			}
 			if out[i].Host, err = tx.HostNamed(r.Host); err != nil {
 				return err
 			}
@@ -306,6 +311,9 @@ func (s *Links) Renew(ctx context.Context, id store.ID, r Renewal) (Link, error)
 	}
 	if _, err := s.Links.Renew(ctx, id, key); err != nil {
 		s.Log.Info("renewing a link", "link", id, "error", err)
+		if errors.Is(err, link.ErrByConsent) {
+			return Link{}, NewProblem(http.StatusConflict, "This link was made by signing in at the host. Its owner signs in there again, on their own pages.")
+		}
 		if errors.Is(err, link.ErrOtherAccount) {
 			return Link{}, Wrong(field, "The host answers as another account. Link that one as a new link.")
 		}
@@ -385,6 +393,7 @@ func FieldsOfHost(h store.Host) HostFields {
 type NamedHost struct {
 	ID store.ID `json:"id"`
 	HostFields
+	LetsSignIn bool `json:"letsSignIn" doc:"Whether people can sign in there, so that no password is needed here."`
 }
 
 // NamedHosts returns the calendar hosts that are known by a name.
@@ -392,7 +401,7 @@ func NamedHosts(tx store.Tx) ([]NamedHost, error) {
 	rows, err := tx.Hosts()
 	out := []NamedHost{}
 	for _, h := range rows {
-		out = append(out, NamedHost{h.ID, FieldsOfHost(h)})
+		out = append(out, NamedHost{h.ID, FieldsOfHost(h), h.LetsSignIn()})
 	}
 	return out, err
 }

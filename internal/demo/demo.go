@@ -31,6 +31,10 @@ const (
 	zone     = "Europe/Dublin"
 )
 
+// RegisteredClient is how Niche is registered at the calendar host; the return address comes with
+// the running program.
+var RegisteredClient = standin.Client{ID: "Niche at Quillon Piano Care", Secret: "secret-of-the-demo"}
+
 // Morning returns the moment from which the demo is laid out: early on the
 // Monday of the week before, so that bookings for the present day keep their
 // notice.
@@ -60,7 +64,9 @@ func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud,
 	if err := niche.Post(ctx, "/api/setup", setUp, nil); err != nil {
 		return fmt.Errorf("setting the demo up: %w", err)
 	}
-	if err := niche.Post(ctx, "/api/hosts", api.HostFields{Name: hostName, Address: f.host, Domains: []string{}}, nil); err != nil {
+	cloudlet := desk.HostEntry{HostFields: api.HostFields{Name: hostName, Address: f.host, Domains: []string{}}, ClientSecret: RegisteredClient.Secret,
+		SignIn: desk.SignInFields{ClientID: RegisteredClient.ID, Issuer: host, TellsIssuer: true, Authorize: host + "/authorize", Token: host + "/token", Revoke: host + "/revoke", Scopes: []string{standin.Scope, standin.Offline}}}
+	if err := niche.Post(ctx, "/api/hosts", cloudlet, nil); err != nil {
 		return fmt.Errorf("naming the calendar host: %w", err)
 	}
 	at, err := netip.ParseAddrPort(post)

@@ -30,21 +30,31 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 	if err != nil {
 		return store.Link{}, fmt.Errorf("linking %s: %w", hostOf(address), err)
 	}
-	now := span.At(l.now())
-	link := store.Link{StaffID: staff, Kind: store.AccountLink, Address: Whole(address), Username: user, Principal: account.Principal,
-		Home: account.Home, Host: hostOf(account.Home), Mails: append([]string{}, account.Mails...), ListedAt: now, TriedAt: now, NextAt: l.listAgain(now), CreatedAt: now}
+	link := store.Link{StaffID: staff, Address: Whole(address), Username: user}
 	link.Secret = l.keeper.Seal(key, owner(link))
-	err = l.db.Write(ctx, func(tx store.Tx) error {
-		links, err := tx.LinksOf(staff)
+	return l.keep(ctx, link, account, 0)
+}
+
+// keep keeps the link to an account that was found. One that is linked already is
+// renewed in place; it must be a certain one, unless that is 0.
+func (l *Links) keep(ctx context.Context, link store.Link, account source.Account, certain store.ID) (store.Link, error) {
+	now := span.At(l.now())
+	link.Kind, link.Principal, link.Home, link.Host, link.Mails = store.AccountLink, account.Principal, account.Home, hostOf(account.Home), append([]string{}, account.Mails...)
+	link.ListedAt, link.TriedAt, link.NextAt, link.CreatedAt = now, now, l.listAgain(now), now
+	err := l.db.Write(ctx, func(tx store.Tx) error {
+		links, err := tx.LinksOf(link.StaffID)
 		if err != nil {
 			return err
 		}
 		deed := "linked"
 		for _, o := range links {
-			if o.Kind == store.AccountLink && (same(o.Home, link.Home) || o.Address == link.Address && o.Username == user) {
+			if o.Kind == store.AccountLink && (same(o.Home, link.Home) || o.Address == link.Address && o.Username == link.Username) {
 				link.ID, link.CreatedAt, deed = o.ID, o.CreatedAt, "renewed"
 				break
 			}
+		}
+		if certain != 0 && link.ID != certain {
+			return ErrOtherAccount
 		}
 		if err := tx.SaveLink(&link); err != nil {
 			return err
@@ -52,17 +62,22 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 		if err := keepCalendars(tx, link, account); err != nil {
 			return err
 		}
-		return errors.Join(tx.ReadAllSoon(staff), note(tx, now, deed, link))
+		return errors.Join(tx.ReadAllSoon(link.StaffID), note(tx, now, deed, link))
 	})
 	if err != nil {
-		return link, fmt.Errorf("keeping the link to %s: %w", hostOf(address), err)
+		return link, fmt.Errorf("keeping the link to %s: %w", link.Host, err)
 	}
+	l.forget(link.ID)
 	l.hosts.Answered(link.Host)
 	return link, nil
 }
 
 // ErrOtherAccount says that a host answered as another account than the link's.
 var ErrOtherAccount = errors.New("this is another account")
+
+// ErrByConsent says that a link has no password that could be given anew: its owner signs
+// in at the host again.
+var ErrByConsent = errors.New("this link was made by signing in at the host")
 
 // Renew gives a link a new key: an account a new app password, a feed a new address,
 // which can be at another host. Its calendars, what they are for and the copies in them
@@ -74,6 +89,9 @@ func (l *Links) Renew(ctx context.Context, id store.ID, key string) (store.Link,
 	}
 	if link.Closing {
 		return link, store.ErrNotFound
+	}
+	if link.ByConsent {
+		return link, ErrByConsent
 	}
 	if link.Kind == store.AccountLink {
 		renewed, err := l.Add(ctx, link.StaffID, link.Address, link.Username, key)

@@ -103,6 +103,7 @@ func choiceOf(c store.Calendar) any {
 // are gone; removed again with outbox.Leave, it goes at once.
 func (l *Links) Remove(ctx context.Context, id store.ID, how outbox.Ending) error {
 	now := span.At(l.now())
+	giveBack := func() {}
 	err := l.db.Write(ctx, func(tx store.Tx) error {
 		link, err := tx.Link(id)
 		if err != nil {
@@ -144,11 +145,13 @@ func (l *Links) Remove(ctx context.Context, id store.ID, how outbox.Ending) erro
 			link.Closing, link.NextAt = true, now
 			return tx.SaveLink(&link)
 		}
+		giveBack = l.giveBack(ctx, link)
 		return forgetLink(tx, link, calendars)
 	})
 	if err != nil {
 		return fmt.Errorf("removing link %d: %w", id, err)
 	}
+	giveBack()
 	l.forget(id)
 	return nil
 }
@@ -169,6 +172,7 @@ const closingLook span.Minutes = 1
 // close forgets a link that is closing once its copies are gone.
 func (l *Links) close(ctx context.Context, link store.Link) error {
 	now := span.At(l.now())
+	giveBack := func() {}
 	err := l.db.Write(ctx, func(tx store.Tx) error {
 		calendars, err := tx.CalendarsOf(link.ID)
 		if err != nil {
@@ -186,9 +190,11 @@ func (l *Links) close(ctx context.Context, link store.Link) error {
 				}
 			}
 		}
+		giveBack = l.giveBack(ctx, link)
 		return forgetLink(tx, link, calendars)
 	})
 	if err == nil {
+		giveBack()
 		l.forget(link.ID)
 	}
 	return err

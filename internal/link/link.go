@@ -32,9 +32,13 @@ type Links struct {
 	hosts  *work.Hosts
 	now    func() time.Time
 	Names  caldav.Names // by whom the host of a mail address is found
+	Home   string       // the address by which Niche is reached, to which people come back from a host; empty where nobody has said it
 
 	mu      sync.Mutex
 	clients map[store.ID]client
+
+	holding sync.Mutex
+	tokens  map[store.ID]*tokens
 }
 
 // client is a client that is kept, because it has learned how its host wants
@@ -48,7 +52,7 @@ type client struct {
 // New returns the links in a database. The HTTP client is the one for
 // addresses that users give.
 func New(db *store.DB, keeper Keeper, hc *http.Client, hosts *work.Hosts, now func() time.Time) *Links {
-	return &Links{db: db, keeper: keeper, http: hc, hosts: hosts, now: now, Names: net.DefaultResolver, clients: map[store.ID]client{}}
+	return &Links{db: db, keeper: keeper, http: hc, hosts: hosts, now: now, Names: net.DefaultResolver, clients: map[store.ID]client{}, tokens: map[store.ID]*tokens{}}
 }
 
 // ErrNoWriter says that nothing can be written over a link of its kind.
@@ -84,7 +88,7 @@ func (l *Links) Writer(link store.Link, c store.Calendar) (source.Writer, error)
 func (l *Links) client(link store.Link) (*caldav.Client, error) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if known, ok := l.clients[link.ID]; ok && bytes.Equal(known.sealed, link.Secret) && known.home == link.Home {
+	if known, ok := l.clients[link.ID]; ok && (link.ByConsent || bytes.Equal(known.sealed, link.Secret)) && known.home == link.Home {
 		return known.Client, nil
 	}
 	made, err := l.account(link)
@@ -99,6 +103,9 @@ func (l *Links) client(link store.Link) (*caldav.Client, error) {
 
 // account returns a client for the address of an account.
 func (l *Links) account(link store.Link) (*caldav.Client, error) {
+	if link.ByConsent {
+		return caldav.NewClient(l.http, link.Address, source.Credentials{Tokens: l.tokensOf(link.ID)})
+	}
 	key, err := l.keeper.Open(link.Secret, owner(link))
 	if err != nil {
 		return nil, err
@@ -110,6 +117,9 @@ func (l *Links) forget(id store.ID) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	delete(l.clients, id)
+	l.holding.Lock()
+	defer l.holding.Unlock()
+	delete(l.tokens, id)
 }
 
 // Whole returns an address as it is asked for: what is given without a scheme is

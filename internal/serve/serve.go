@@ -128,11 +128,12 @@ func (n *Niche) start(s Settings, listener net.Listener) error {
 	if s.Names != nil {
 		links.Names = s.Names
 	}
-	home := cmp.Or(s.Home, s.URL)
+	home := strings.TrimSuffix(cmp.Or(s.Home, s.URL), "/")
 	if s.Home == Here {
 		home = n.Address
 	}
-	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Home: strings.TrimSuffix(home, "/"), Log: s.Log, Now: s.Now})
+	links.Home = home
+	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Home: home, Log: s.Log, Now: s.Now})
 	out := outbox.New(outbox.Settings{DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,

@@ -19,6 +19,13 @@ type Credentials struct {
 	User     string
 	Password string
 	Token    string // for Bearer (RFC 6750), instead of the others
+	Tokens   Tokens // the same, where a token ends and is followed by another
+}
+
+// Tokens gives a token that is good at present. Refused is one that the host has just
+// not taken, or empty.
+type Tokens interface {
+	Token(ctx context.Context, refused string) (string, error)
 }
 
 // Reader reads one calendar.

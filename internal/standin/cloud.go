@@ -55,13 +55,15 @@ type state struct {
 	Accounts []Account
 	Objects  map[string]map[string]object // by collection user/calendar, by name
 	Changes  int                          // how many changes there have been
+	Grants   []*grant                     // to what people have consented
 }
 
 // Cloud is the calendar host.
 type Cloud struct {
-	mu   sync.Mutex
-	file string
-	now  func() time.Time
+	mu      sync.Mutex
+	file    string
+	now     func() time.Time
+	clients []Client
 	state
 }
 

@@ -27,6 +27,7 @@ func (c *Cloud) Handler() http.Handler {
 	})
 	mux.HandleFunc(davRoot, c.dav)
 	mux.HandleFunc("GET /public/{user}/{calendar}", c.feed)
+	c.oauth(mux)
 	c.pages(mux)
 	return mux
 }
@@ -35,8 +36,18 @@ func (c *Cloud) Handler() http.Handler {
 func (c *Cloud) dav(w http.ResponseWriter, r *http.Request) {
 	user, password, _ := r.BasicAuth()
 	account, ok := c.account(user)
-	if !ok || password != account.Password {
-		w.Header().Set("WWW-Authenticate", `Basic realm="Calendar host"`)
+	ok = ok && password == account.Password
+	if token, bears := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bears {
+		var opens bool
+		if account, opens, ok = c.byToken(token); ok && !opens {
+			w.Header().Set("WWW-Authenticate", `Bearer error="insufficient_scope", scope="`+Scope+`"`)
+			http.Error(w, "not for this", http.StatusForbidden)
+			return
+		}
+	}
+	if !ok {
+		w.Header().Add("WWW-Authenticate", `Basic realm="Calendar host"`)
+		w.Header().Add("WWW-Authenticate", `Bearer realm="Calendar host"`)
 		http.Error(w, "sign in", http.StatusUnauthorized)
 		return
 	}

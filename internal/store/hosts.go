@@ -12,6 +12,48 @@ type Host struct {
 	Host      string       // of the address, small letters, with its port if it has one
 	Domains   []string     `gorm:"serializer:json"` // of the mail addresses that it serves
 	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
+
+	// How its people sign in there, in place of app passwords; nothing where they cannot.
+	AuthorizeAddress string
+	TokenAddress     string
+	RevokeAddress    string // empty for none
+	Issuer           string // by which it calls itself, or empty
+	TellsIssuer      bool   // with every answer
+	ClientID         string
+	ClientSecret     []byte   // sealed
+	Scopes           []string `gorm:"serializer:json"`
+}
+
+// LetsSignIn reports whether people can sign in at the host.
+func (h Host) LetsSignIn() bool { return h.ClientID != "" }
+
+// Consent is somebody on the way to a host to sign in there.
+type Consent struct {
+	StateHash string `gorm:"primaryKey"`
+	SessionID ID
+	HostID    ID
+	LinkID    ID     // that is renewed; 0 for a new one
+	Verifier  []byte // sealed
+	ExpiresAt span.Instant
+}
+
+// AddConsent keeps that somebody is on the way. Of those who did not come back, it lets
+// go.
+func (t Tx) AddConsent(c Consent, now span.Instant) error {
+	if err := t.db.Delete(&Consent{}, "expires_at <= ?", now).Error; err != nil {
+		return err
+	}
+	return t.db.Create(&c).Error
+}
+
+// TakeConsent returns who is on the way in a session with a state, and forgets it: it
+// works once.
+func (t Tx) TakeConsent(stateHash string, session ID, now span.Instant) (Consent, error) {
+	c, err := one[Consent](t.db.Where("state_hash = ? AND session_id = ? AND expires_at > ?", stateHash, session, now))
+	if err != nil {
+		return c, err
+	}
+	return c, t.db.Delete(&Consent{}, "state_hash = ?", stateHash).Error
 }
 
 // MaxHosts is how many there can be.

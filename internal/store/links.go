@@ -21,7 +21,9 @@ type Link struct {
 	Address   string // as it was given; of a feed its origin only
 	Host      string // where exchanges go, as host or host:port
 	Username  string
-	Secret    []byte // encrypted: the app password, or the address of a feed
+	Secret    []byte // encrypted: the app password, the tokens, or the address of a feed
+	ByConsent bool   // its owner signed in at the host, so that it has tokens and no password
+	HostID    *ID    // the host that is registered, at which they did; nil once that is forgotten
 	Principal string
 	Home      string       // the address under which the calendars lie
 	Mails     []string     `gorm:"serializer:json"`
@@ -93,6 +95,13 @@ func (t Tx) AllLinks() ([]Link, error) { return rows[Link](t.db.Order("id")) }
 
 // SaveLink keeps a link, a new one when it has no number.
 func (t Tx) SaveLink(l *Link) error { return t.db.Save(l).Error }
+
+// SaveSecret keeps another secret in the place of one, and reports whether it was that
+// one still.
+func (t Tx) SaveSecret(id ID, before, secret []byte) (bool, error) {
+	q := t.db.Exec("UPDATE links SET secret = ? WHERE id = ? AND secret = ?", secret, id, before)
+	return q.RowsAffected == 1, q.Error
+}
 
 // NoteListing keeps how the listing of an account's calendars went.
 func (t Tx) NoteListing(l Link) error {

@@ -55,6 +55,8 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(own, api.Get("/api/my/links", "listMyLinks", "The own links"), s.listLinks)
 	huma.Register(own, api.Post("/api/my/links", "addMyLink", "Link an own calendar account or published calendar", http.StatusCreated), s.addLink)
 	huma.Register(own, api.Post("/api/my/links/{id}/key", "renewMyLink", "Give an own link a new app password, or a new address", http.StatusOK), s.renewLink)
+	huma.Register(own, api.Post("/api/my/hosts/{id}/sign-in", "signInAtHost", "Go to a calendar host and sign in there, for a new link or one that is renewed", http.StatusOK), s.signInAt)
+	huma.Register(come, api.Post("/api/signed-in", "comeBack", "Come back from a calendar host, as whoever went there", http.StatusOK), s.comeBack)
 	huma.Register(own, api.Delete("/api/my/links/{id}", "removeMyLink", "Take an own link away"), s.removeLink)
 	huma.Register(own, api.Put("/api/my/calendars/{id}", "chooseMyCalendar", "Choose what an own calendar is for"), s.chooseCalendar)
 	huma.Register(own, api.Get("/api/my/costs", "getMyCosts", "What the own calendars cost"), s.getCosts)
@@ -250,6 +252,25 @@ func (s *Member) renewLink(ctx context.Context, in *api.Renewing) (*api.Body[api
 		return nil, err
 	}
 	return api.Answer(s.Links.Renew(ctx, in.ID, in.Body))
+}
+
+func (s *Member) signInAt(ctx context.Context, in *struct {
+	api.IDPath
+	Link store.ID `query:"link" doc:"An own link that is renewed; left out for a new one."`
+}) (*api.Body[api.Away], error) {
+	if in.Link != 0 {
+		if err := s.own(ctx, in.Link); err != nil {
+			return nil, err
+		}
+	}
+	return api.Answer(s.Links.SignInAt(ctx, in.ID, in.Link))
+}
+
+func (s *Member) comeBack(ctx context.Context, in *struct{ Body api.Returned }) (*api.Body[api.Came], error) {
+	if api.Who(ctx).Session == 0 {
+		return nil, api.NewProblem(http.StatusUnauthorized, "You are not signed in here any more. Come in, and begin again.")
+	}
+	return api.Answer(s.Links.ComeBack(ctx, in.Body))
 }
 
 func (s *Member) removeLink(ctx context.Context, in *api.Unlinking) (*struct{}, error) {

@@ -1,6 +1,7 @@
 package caldav
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"strings"
@@ -27,6 +28,10 @@ type signer struct {
 
 // sign returns what goes into the Authorization header.
 func (s *signer) sign(req *http.Request) (string, error) {
+	if s.Tokens != nil {
+		token, err := s.Tokens.Token(req.Context(), "")
+		return "Bearer " + token, err
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	switch {
@@ -66,11 +71,19 @@ func (s *signer) learn(res *http.Response, sent string) bool {
 	return again
 }
 
+// renew has a token that the host does not take followed by another one, and reports
+// whether there is one.
+func (s *signer) renew(ctx context.Context, sent string) (bool, error) {
+	refused := strings.TrimPrefix(sent, "Bearer ")
+	token, err := s.Tokens.Token(ctx, refused)
+	return err == nil && token != refused, err
+}
+
 // unasked reports whether the host should first be asked what it wants.
 func (s *signer) unasked(scheme string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return !s.asked && scheme != "https" && s.Token == ""
+	return !s.asked && scheme != "https" && s.Token == "" && s.Tokens == nil
 }
 
 // wantsNothing notes that the host answered without asking for credentials.

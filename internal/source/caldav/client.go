@@ -119,13 +119,29 @@ func (c *Client) signed(ctx context.Context, r request, target *url.URL) (*http.
 			return nil, err
 		}
 		sent, err := c.sign.sign(req)
+		if err != nil && c.sign.Tokens != nil {
+			return nil, fmt.Errorf("%s: %w", r.doing, err) // which says whether the host is to blame
+		}
 		if err != nil {
 			return nil, &outbound.Error{Kind: outbound.WrongKey, Doing: r.doing, Err: err}
 		}
 		req.Header.Set("Authorization", sent)
 		res, err := c.send(ctx, r.doing, req)
-		if err != nil || res.StatusCode != http.StatusUnauthorized || again || !c.sign.learn(res, sent) {
+		if err != nil || res.StatusCode != http.StatusUnauthorized || again {
 			return res, err
+		}
+		if c.sign.Tokens == nil && !c.sign.learn(res, sent) {
+			return res, nil
+		}
+		if c.sign.Tokens != nil {
+			renewed, err := c.sign.renew(ctx, sent)
+			if err != nil {
+				_ = res.Body.Close()
+				return nil, fmt.Errorf("%s: %w", r.doing, err)
+			}
+			if !renewed {
+				return res, nil
+			}
 		}
 		_ = res.Body.Close()
 	}

@@ -45,8 +45,11 @@ func (c *Client) Discover(ctx context.Context) (source.Account, error) {
 	}
 	if a.Principal == "" {
 		kind := outbound.BadAddress
-		if outbound.KindOf(first) == outbound.NotServed {
+		switch {
+		case outbound.KindOf(first) == outbound.NotServed:
 			kind = outbound.NotServed
+		case outbound.KindOf(first) == outbound.Forbidden && c.sign.Token != "":
+			kind = outbound.Forbidden // the token is good, and not for calendars
 		}
 		return a, &outbound.Error{Kind: kind, Doing: "looking for a calendar account at " + c.base.Host, Err: first}
 	}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte';
-  import type { Shape } from '$lib/api/client';
+  import { problemOf, type Shape } from '$lib/api/client';
+  import { ownDoors } from '$lib/links/doors';
   import LinkFields from '$lib/links/LinkFields.svelte';
   import { NewLink, type Body } from '$lib/links/newLink.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -10,11 +11,14 @@
     hosts,
     mail,
     send,
+    signIn = ownDoors.signIn,
     onlinked,
   }: {
     hosts: Shape<'NamedHost'>[];
     mail: string;
     send: (body: Body) => Promise<unknown>;
+    /** Leaves for a host, to sign in there. */
+    signIn?: (host: number) => Promise<void>;
     onlinked: () => void;
   } = $props();
 
@@ -50,6 +54,16 @@
     link.kind = kind;
     link.problem = undefined;
   }
+  const letting = $derived(hosts.filter((h) => h.letsSignIn));
+  let fault = $state('');
+  async function leave(host: number) {
+    fault = '';
+    try {
+      await signIn?.(host);
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    }
+  }
   async function make(e: SubmitEvent) {
     e.preventDefault();
     if (await link.make()) onlinked();
@@ -57,6 +71,15 @@
 </script>
 
 <div class="grid gap-3">
+  {#each letting as h (h.id)}
+    <button type="button" class="sheet grid gap-0.5 px-4 py-3 text-left" onclick={() => void leave(h.id)}>
+      <b class="text-lg">Sign in at {h.name}</b>
+      <span class="text-mute"
+        >You are asked there whether Niche may see your calendars. No password comes here.</span
+      >
+    </button>
+  {/each}
+  {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
   {#each ways as w (w.kind)}
     <section class="sheet" class:chosen={open === w.kind}>
       <button

@@ -247,6 +247,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/hosts/metadata': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Look up what a host says of how people sign in there */
+    post: operations['lookHostUp'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/hosts/{id}': {
     parameters: {
       query?: never;
@@ -260,6 +277,23 @@ export interface paths {
     post?: never;
     /** Forget a calendar host; links to it stay */
     delete: operations['removeHost'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hosts/{id}/trial': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Go to a calendar host and sign in there, to try it */
+    post: operations['tryHost'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -658,6 +692,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/hosts/{id}/sign-in': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Go to a calendar host and sign in there, for a new link or one that is renewed */
+    post: operations['signInAtHost'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/links': {
     parameters: {
       query?: never;
@@ -966,6 +1017,23 @@ export interface paths {
     put?: never;
     /** Make the first administrator */
     post: operations['setUp'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/signed-in': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Come back from a calendar host, as whoever went there */
+    post: operations['comeBack'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1307,6 +1375,9 @@ export interface components {
     AskingIn: {
       email: string;
     };
+    Away: {
+      address: string;
+    };
     Booked: {
       business: string;
       canCancel: boolean;
@@ -1457,12 +1528,34 @@ export interface components {
       address: string;
       /** @description Of the mail addresses that it serves. */
       domains: string[];
+      /** @description Whether the host has given a client secret. */
+      hasSecret: boolean;
       /** Format: int64 */
       id: number;
+      /** @description Whether people can sign in there, so that no password is needed here. */
+      letsSignIn: boolean;
       /** @description What people call it. */
       name: string;
+      signIn: components['schemas']['SignInFields'];
       /** Format: int64 */
       version: number;
+    };
+    CalendarHosts: {
+      items: components['schemas']['CalendarHost'][];
+      /** @description The address that has to be registered at a host, to which people come back; empty where Niche's own is not known. */
+      returnAddress: string;
+    };
+    Came: {
+      /** @description Why it failed, or empty. */
+      fault: string;
+      /** @description What the calendar host is called. */
+      host: string;
+      /** @description What is worth knowing though it went well. */
+      notes: string[];
+      /** @description What was done, of a trial. */
+      steps: components['schemas']['Step'][];
+      /** @description It was only tried, by an administrator. */
+      tried: boolean;
     };
     Cancelling: {
       ids: number[];
@@ -1594,13 +1687,16 @@ export interface components {
       field: string;
       message: string;
     };
-    HostFields: {
+    HostEntry: {
       /** @description The host or CalDAV address at which its accounts are looked for. */
       address: string;
+      /** @description Empty to keep the present one. */
+      clientSecret?: string;
       /** @description Of the mail addresses that it serves. */
       domains: string[];
       /** @description What people call it. */
       name: string;
+      signIn?: components['schemas']['SignInFields'];
     };
     Hours: {
       patterns: components['schemas']['Pattern'][];
@@ -1643,6 +1739,9 @@ export interface components {
       /** @description Of the page on which a password is chosen. It works once, for 7 days, and is not shown again. */
       path: string;
     };
+    Issuer: {
+      issuer: string;
+    };
     Line: {
       ours: boolean;
       text: string;
@@ -1650,6 +1749,8 @@ export interface components {
     Link: {
       /** @description The host itself. */
       at: string;
+      /** @description Its owner signed in at the host. */
+      byConsent: boolean;
       calendars: components['schemas']['Calendar'][];
       /** @description It is being taken away, and goes once its copies are gone. */
       closing: boolean;
@@ -1668,6 +1769,11 @@ export interface components {
        * @description How many copies are still to be removed, of one that is closing.
        */
       left: number;
+      /**
+       * Format: int64
+       * @description The calendar host at which its owner signed in, and signs in again; 0 for a link with a password or an address.
+       */
+      signsInAt: number;
       /** @description Empty for a feed. */
       username: string;
     };
@@ -1683,14 +1789,6 @@ export interface components {
       why: string;
       /** @description The same in a few words. */
       words: string;
-    };
-    ListCalendarHost: {
-      items: components['schemas']['CalendarHost'][];
-      /**
-       * Format: int64
-       * @description The next part, or 0 at the end.
-       */
-      next: number;
     };
     ListLink: {
       items: components['schemas']['Link'][];
@@ -1911,6 +2009,8 @@ export interface components {
       domains: string[];
       /** Format: int64 */
       id: number;
+      /** @description Whether people can sign in there, so that no password is needed here. */
+      letsSignIn: boolean;
       /** @description What people call it. */
       name: string;
     };
@@ -2225,6 +2325,13 @@ export interface components {
       kind: string;
       name: string;
     };
+    Returned: {
+      code?: string;
+      error?: string;
+      errorDescription?: string;
+      iss?: string;
+      state: string;
+    };
     RibbonDay: {
       /**
        * Format: int64
@@ -2475,6 +2582,22 @@ export interface components {
       email: string;
       password: string;
     };
+    SignInFields: {
+      /** @description The address at which people consent. */
+      authorize: string;
+      /** @description As which this program is registered there; empty where nobody signs in. */
+      clientId: string;
+      /** @description By which the host calls itself (RFC 8414), or empty. */
+      issuer: string;
+      /** @description The address at which they are given back (RFC 7009), or empty. */
+      revoke: string;
+      /** @description That are asked for. */
+      scopes: string[];
+      /** @description It says with every answer who it is (RFC 9207): one that does not is not believed. */
+      tellsIssuer: boolean;
+      /** @description The address at which tokens are had. */
+      token: string;
+    };
     StaffFields: {
       /**
        * Format: int64
@@ -2541,6 +2664,12 @@ export interface components {
       /** @description The day and the time: Tomorrow 11:30. */
       label: string;
       staff: number[];
+    };
+    Step: {
+      doing: string;
+      good: boolean;
+      /** @description What came back, without secrets. */
+      raw: string;
     };
     Stretch: {
       /** Format: date-time */
@@ -3411,7 +3540,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['ListCalendarHost'];
+          'application/json': components['schemas']['CalendarHosts'];
         };
       };
       /** @description Error */
@@ -3434,7 +3563,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['HostFields'];
+        'application/json': components['schemas']['HostEntry'];
       };
     };
     responses: {
@@ -3445,6 +3574,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['CalendarHost'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  lookHostUp: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Issuer'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SignInFields'];
         };
       };
       /** @description Error */
@@ -3472,7 +3634,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['HostFields'];
+        'application/json': components['schemas']['HostEntry'];
       };
     };
     responses: {
@@ -3513,6 +3675,37 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tryHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Away'];
+        };
       };
       /** @description Error */
       default: {
@@ -4318,6 +4511,40 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['OwnDay'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  signInAtHost: {
+    parameters: {
+      query?: {
+        /** @description An own link that is renewed; left out for a new one. */
+        link?: number;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Away'];
         };
       };
       /** @description Error */
@@ -5209,6 +5436,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Session'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  comeBack: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Returned'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Came'];
         };
       };
       /** @description Error */

@@ -21,6 +21,7 @@
     e.preventDefault();
     [busy, problem] = [true, undefined];
     try {
+      if (link.byConsent) return await doors.signIn?.(link.signsInAt, link.id);
       await doors.renew(link.id, feed ? { address: key } : { password: key });
       onrenewed();
     } catch (cause) {
@@ -33,7 +34,17 @@
 
 <form class="grid gap-3 border-b border-base-300 p-4" onsubmit={renew} novalidate>
   <div class="max-w-md">
-    {#if feed}
+    {#if link.byConsent}
+      {#if doors.signIn && link.signsInAt}
+        <p>
+          At {link.host} you are asked once more whether Niche may see your calendars. Nobody here learns a password.
+        </p>
+      {:else if doors.signIn}
+        <p>{link.host} is not set up for signing in any more. Link it anew, by an app password.</p>
+      {:else}
+        <p>Its owner signed in at {link.host}, and signs in there again on their own pages.</p>
+      {/if}
+    {:else if feed}
       <Field
         label="New address"
         hint="It is kept encrypted, and only its host is shown."
@@ -59,7 +70,11 @@
     >{/if}
   <p class="text-sm text-mute">Its calendars, what they are for and the copies in them stay as they are.</p>
   <div class="flex gap-2">
-    <button class="btn btn-primary" disabled={busy}>{busy ? 'Trying it…' : 'Renew the link'}</button>
+    {#if !link.byConsent}
+      <button class="btn btn-primary" disabled={busy}>{busy ? 'Trying it…' : 'Renew the link'}</button>
+    {:else if doors.signIn && link.signsInAt}
+      <button class="btn btn-primary" disabled={busy}>Go to {link.host}</button>
+    {/if}
     <button type="button" class="btn" onclick={oncancel}>Not now</button>
   </div>
 </form>

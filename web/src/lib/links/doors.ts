@@ -11,6 +11,8 @@ export interface LinkDoors {
   ) => Promise<Shape<'Calendar'>>;
   remove: (id: number, copies?: 'remove' | 'leave') => Promise<unknown>;
   renew: (id: number, body: Shape<'Renewal'>) => Promise<unknown>;
+  /** Leaves for a calendar host, to sign in there: for a link that is renewed, or a new one. Only whose calendars they are can do it. */
+  signIn?: (host: number, link?: number) => Promise<void>;
 }
 
 export const deskDoors: LinkDoors = {
@@ -35,4 +37,10 @@ export const ownDoors: LinkDoors = {
     ),
   remove: (id, copies) => api.DELETE('/api/my/links/{id}', { params: { path: { id }, query: { copies } } }),
   renew: (id, body) => api.POST('/api/my/links/{id}/key', { params: { path: { id } }, body }),
+  signIn: async (id, link) => {
+    const to = await data(
+      api.POST('/api/my/hosts/{id}/sign-in', { params: { path: { id }, query: { link } } }),
+    );
+    location.assign(to.address);
+  },
 };

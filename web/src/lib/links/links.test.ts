@@ -46,6 +46,8 @@ const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
   error: '',
   closing: false,
   left: 0,
+  signsInAt: 0,
+  byConsent: false,
   calendars,
 });
 

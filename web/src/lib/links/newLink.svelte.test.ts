@@ -7,8 +7,15 @@ const cloudlet = {
   name: 'Cloudlet',
   address: 'https://cloudlet.example',
   domains: ['castellane.example'],
+  letsSignIn: false,
 };
-const other = { id: 2, name: 'Other', address: 'https://other.example', domains: ['varga.example'] };
+const other = {
+  id: 2,
+  name: 'Other',
+  address: 'https://other.example',
+  domains: ['varga.example'],
+  letsSignIn: false,
+};
 
 /** A new link to one of some hosts, what was sent for it, and what is answered next. */
 function begun(hosts = [cloudlet, other]) {
