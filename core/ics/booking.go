@@ -29,13 +29,17 @@ const (
 	localLayout = "20060102T150405"
 )
 
+// NotesBelow is a line of the description: what the owner writes below it is theirs, and
+// stays.
+const NotesBelow = "—— Notes below this line are yours ——"
+
 // Encode returns the booking as a calendar object of one VEVENT with the zone of
 // its times, lines folded at 75 octets and ended by CRLF (RFC 5545, section 3.1).
 func (b Booking) Encode() []byte { return b.encode(nil, Component{}) }
 
 // Over returns the booking as it is to replace what is stored outside: what its
-// owner added to it (alarms, categories, a colour, and whatever else a booking does
-// not say itself) stays.
+// owner added to it (alarms, categories, a colour, notes below the line for them, and
+// whatever else a booking does not say itself) stays.
 func (b Booking) Over(stored []byte) []byte {
 	zones, event, err := copyOf(bytes.NewReader(stored), b.UID)
 	if err != nil {
@@ -79,16 +83,18 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 		}
 	}
 	line("SUMMARY", escape(b.Summary))
-	if b.Description != "" {
-		line("DESCRIPTION", escape(b.Description))
-	}
+	description, _ := owner.Get("DESCRIPTION")
+	_, notes, _ := strings.Cut(description.Text(), NotesBelow)
+	line("DESCRIPTION", escape(strings.TrimLeft(b.Description+"\n\n"+NotesBelow+notes, "\n")))
 	if b.Location != "" {
 		line("LOCATION", escape(b.Location))
 	}
 	line("STATUS", "CONFIRMED")
 	line("TRANSP", "OPAQUE")
 	for _, p := range owner.Props {
-		if !slices.Contains(says, p.Name) {
+		// That the owner has declined it is no addition: the booking says that they come.
+		declined := p.Name == "ATTENDEE" && strings.EqualFold(p.Param("PARTSTAT"), "DECLINED")
+		if !slices.Contains(says, p.Name) && !declined {
 			p.encode(&out)
 		}
 	}

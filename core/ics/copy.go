@@ -18,7 +18,7 @@ import (
 // them: without control characters, and with single spaces.
 type Said struct {
 	visit                          span.Span
-	takesTime                      bool
+	status                         Difference // why it takes no time as a visit does; Same when it does
 	summary, description, location string
 }
 
@@ -27,14 +27,15 @@ var ErrNoCopy = errors.New("the booking is not in what was read back")
 
 // Said returns what the booking's copy should say.
 func (b Booking) Said() Said {
-	return Said{b.Visit, true, plain(b.Summary), plain(b.Description), plain(b.Location)}
+	return Said{b.Visit, Same, plain(b.Summary), withoutNotes(plain(b.Description)), plain(b.Location)}
 }
 
 // ReadCopy returns what a copy outside says of the booking with a UID. The error
-// is ErrNoCopy when the booking is not there.
-func ReadCopy(stored io.Reader, uid string) (Said, error) {
+// is ErrNoCopy when the booking is not there. Owner are the mail addresses of whose
+// calendar it is, to see what they declined.
+func ReadCopy(stored io.Reader, uid string, owner ...string) (Said, error) {
 	in := newReader(stored)
-	s := newScope(Scope{})
+	s := newScope(Scope{Owner: owner})
 	var found *event
 	var words Component
 	for {
@@ -72,8 +73,36 @@ func ReadCopy(stored io.Reader, uid string) (Said, error) {
 		p, _ := words.Get(name)
 		return plain(p.Text())
 	}
-	return Said{found.start.span(found.start.at(), lasts), !found.allFree && !found.tentative && found.series == nil,
-		text("SUMMARY"), text("DESCRIPTION"), text("LOCATION")}, nil
+	return Said{found.start.span(found.start.at(), lasts), statusOf(found, words),
+		text("SUMMARY"), withoutNotes(text("DESCRIPTION")), text("LOCATION")}, nil
+}
+
+// withoutNotes returns a plain description without what its owner wrote below it. A host
+// may have cut the line for that.
+func withoutNotes(text string) string {
+	before, _, _ := strings.Cut(text, plain(NotesBelow))
+	return strings.TrimSpace(before)
+}
+
+// statusOf says why an event takes no time as a visit does.
+func statusOf(e *event, c Component) Difference {
+	upper := func(name string) string { return strings.ToUpper(strings.TrimSpace(c.value(name))) }
+	start, _ := c.Get("DTSTART")
+	switch {
+	case strings.EqualFold(start.Param("VALUE"), "DATE"):
+		return AllDay
+	case e.series != nil:
+		return Repeated
+	case upper("STATUS") == "CANCELLED":
+		return Cancelled
+	case upper("TRANSP") == "TRANSPARENT":
+		return MarkedFree
+	case e.tentative:
+		return Tentative
+	case e.allFree:
+		return Declined // which is what is left
+	}
+	return Same
 }
 
 // copyOf returns the component of a UID with all that stands in it, and the zones
@@ -118,7 +147,12 @@ type Difference string
 const (
 	Same             Difference = ""
 	OtherTime        Difference = "time"
-	TakesNoTime      Difference = "status" // free, tentative, cancelled or repeated
+	AllDay           Difference = "all day"
+	Repeated         Difference = "repeated"
+	Cancelled        Difference = "cancelled"
+	MarkedFree       Difference = "marked free"
+	Tentative        Difference = "tentative"
+	Declined         Difference = "declined"
 	OtherTitle       Difference = "title"
 	OtherDescription Difference = "description"
 	OtherPlace       Difference = "place"
@@ -128,10 +162,10 @@ const (
 // what they store, so meaning is compared, and not bytes.
 func (s Said) Differs(got Said) Difference {
 	switch {
+	case got.status != s.status && (got.status == AllDay || got.visit == s.visit):
+		return got.status
 	case got.visit != s.visit:
 		return OtherTime
-	case got.takesTime != s.takesTime:
-		return TakesNoTime
 	case !sameWords(s.summary, got.summary):
 		return OtherTitle
 	case !sameWords(s.description, got.description):
@@ -148,6 +182,6 @@ func (s Said) During() span.Span { return s.visit }
 // Digest returns a short text that is the same for copies that say the same, and
 // tells nothing of their words.
 func (s Said) Digest() string {
-	sum := sha256.Sum256([]byte(fmt.Sprintf("%d %d %t\x00%s\x00%s\x00%s", s.visit.Start(), s.visit.End(), s.takesTime, s.summary, s.description, s.location)))
+	sum := sha256.Sum256([]byte(fmt.Sprintf("%d %d %t\x00%s\x00%s\x00%s", s.visit.Start(), s.visit.End(), s.status == Same, s.summary, s.description, s.location)))
 	return hex.EncodeToString(sum[:12])
 }

@@ -22,6 +22,19 @@ func read(t require.TestingT, file string) ics.Said {
 	return got
 }
 
+// with returns a copy in which a text is another.
+func with(t require.TestingT, file, name string, change func(string) string) string {
+	cal, err := ical.NewDecoder(strings.NewReader(file)).Decode()
+	require.NoError(t, err)
+	p := cal.Children[len(cal.Children)-1].Props.Get(name)
+	is, err := p.Text()
+	require.NoError(t, err)
+	p.SetText(change(is))
+	var out bytes.Buffer
+	require.NoError(t, ical.NewEncoder(&out).Encode(cal))
+	return out.String()
+}
+
 // In whichever zone, around jumps of its clocks, and with whatever words: the copy
 // says the same when it is read back, also to somebody else, and nothing else does.
 func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
@@ -48,6 +61,17 @@ func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
 		renamed := b
 		renamed.Summary = "y" + b.Summary
 		require.Equal(t, ics.OtherTitle, renamed.Said().Differs(read(t, file)))
+
+		// What the owner adds stays, whatever the booking says later.
+		notes := strings.NewReplacer("\r", "", "\x00", "").Replace(text("notes"))
+		added := string(moved.Over([]byte(strings.Replace(with(t, file, "DESCRIPTION", func(d string) string { return d + "\n" + notes }), "END:VEVENT", "COLOR:red\r\nBEGIN:VALARM\r\nTRIGGER:-PT9M\r\nEND:VALARM\r\nEND:VEVENT", 1))))
+		require.Empty(t, moved.Said().Differs(read(t, added)))
+		require.Contains(t, added, "COLOR:red\r\n")
+		require.Contains(t, added, "TRIGGER:-PT9M\r\n")
+		with(t, added, "DESCRIPTION", func(d string) string {
+			require.True(t, strings.HasSuffix(d, ics.NotesBelow+"\n"+notes), d)
+			return d
+		})
 
 		others, err := ical.NewDecoder(strings.NewReader(file)).Decode()
 		require.NoError(t, err)

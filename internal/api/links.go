@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"niche/core/span"
+	"niche/internal/booking"
 	"niche/internal/link"
 	"niche/internal/live"
 	"niche/internal/outbox"
@@ -66,6 +67,7 @@ type Link struct {
 	ByConsent bool         `json:"byConsent" doc:"Its owner signed in at the host."`
 	CreatedAt span.Instant `json:"createdAt" format:"date-time"`
 	Error     string       `json:"error" doc:"Why its calendars could not be listed the last time, in plain words, or empty."`
+	Drift     string       `json:"drift" enum:"ask,put back,follow" doc:"What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow."`
 	Closing   bool         `json:"closing" doc:"It is being taken away, and goes once its copies are gone."`
 	Left      int          `json:"left" doc:"How many copies are still to be removed, of one that is closing."`
 	Calendars []Calendar   `json:"calendars"`
@@ -128,7 +130,7 @@ func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) 
 		at := make(map[store.ID]int, len(rows))
 		ids := make([]store.ID, len(rows))
 		for i, r := range rows {
-			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
+			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Drift: r.Drift, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
 			if out[i].ByConsent = r.ByConsent; r.HostID != nil {
 				out[i].SignsInAt = *r.HostID
 			}
@@ -369,6 +371,49 @@ func (s *Links) Remove(ctx context.Context, id store.ID, copies string) error {
 	}
 	s.changed()
 	return nil
+}
+
+// DriftChoice says what becomes of copies that are changed outside.
+type DriftChoice struct {
+	Drift string `json:"drift" enum:"ask,put back,follow"`
+}
+
+// ChoosingDrift asks for it, of a link.
+type ChoosingDrift struct {
+	IDPath
+	Body DriftChoice
+}
+
+// ChooseDrift keeps what becomes of copies of a link that are changed outside.
+func (s *Links) ChooseDrift(ctx context.Context, id store.ID, c DriftChoice) error {
+	if err := s.Links.ChooseDrift(ctx, id, c.Drift); err != nil {
+		return Found(err, "link")
+	}
+	s.changed()
+	return nil
+}
+
+// Settling asks what holds where a copy differs from its booking.
+type Settling struct {
+	IDPath
+	Body Settlement
+}
+
+// Settlement says what holds.
+type Settlement struct {
+	Holds string `json:"holds" enum:"booking,calendar,neither" doc:"booking: the copy is put right; calendar: the booking moves to where the copy lies; neither: the copy stays as it is, and is looked after no more."`
+}
+
+// Settled turns what came of settling into an answer.
+func Settled(err error) error {
+	var cannot booking.ErrCannotFollow
+	switch {
+	case errors.As(err, &cannot):
+		return NewProblem(http.StatusConflict, "The booking cannot move there: "+cannot.Why)
+	case errors.Is(err, outbox.ErrSettled):
+		return NewProblem(http.StatusConflict, "This has been settled already.")
+	}
+	return Found(err, "copy")
 }
 
 func (s *Links) changed() {

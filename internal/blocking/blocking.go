@@ -2,6 +2,8 @@
 // for the starts that are offered, for the taking of a booking, for clashes and for
 // the wall.
 //
+// A copy that somebody has moved outside holds the time where it lies, too.
+//
 // What an event takes is decided in three steps. The calendar's choices say which
 // events count, when its spans are packed; an event of no length never does, and own
 // copies are no events at all. What is kept free around an event is added by
@@ -24,6 +26,7 @@ import (
 type Calendar struct {
 	ID store.ID
 	offer.Calendar
+	Copy store.ID // the visit of which a copy lies there, elsewhere than the visit is; 0 for events of the owner's
 }
 
 // pairSize is the size of a packed span.
@@ -64,6 +67,16 @@ func Of(tx store.Tx, staff []store.ID, window span.Span) (map[store.ID][]Calenda
 			out[b.StaffID] = append(out[b.StaffID], c)
 		}
 	}
+	// Where somebody has moved a copy, its time is held as that of its visit is, until it is settled which holds.
+	lying, err := tx.LyingElsewhere(staff)
+	if err != nil {
+		return nil, fmt.Errorf("reading where copies lie: %w", err)
+	}
+	for _, l := range lying {
+		if s := span.Between(l.Start, l.End); s.Overlaps(window) {
+			out[l.StaffID] = append(out[l.StaffID], Calendar{l.CalendarID, offer.Calendar{Name: l.Calendar, Spans: []span.Span{s}}, l.VisitID})
+		}
+	}
 	return out, nil
 }
 
@@ -83,12 +96,12 @@ func In(tx store.Tx, calendar store.ID, window span.Span) (Calendar, store.ID, b
 // within returns the events of a calendar that take time in a window, or the time
 // kept free around which does.
 func within(b store.Blocking, window span.Span) Calendar {
-	return Calendar{b.ID, offer.Calendar{Name: b.Name, PadBefore: b.PadBefore, PadAfter: b.PadAfter, Spans: unpack(b.Spans, window.Widen(b.PadAfter, b.PadBefore))}}
+	return Calendar{ID: b.ID, Calendar: offer.Calendar{Name: b.Name, PadBefore: b.PadBefore, PadAfter: b.PadAfter, Spans: unpack(b.Spans, window.Widen(b.PadAfter, b.PadBefore))}}
 }
 
 // unread returns the part of a window of which nothing is known.
 func unread(b store.Blocking, window span.Span) Calendar {
-	c := Calendar{b.ID, offer.Calendar{Name: b.Name, Unread: true}}
+	c := Calendar{ID: b.ID, Calendar: offer.Calendar{Name: b.Name, Unread: true}}
 	if part := span.Between(b.KnownTo, math.MaxInt64).Clip(window); !part.IsEmpty() {
 		c.Spans = []span.Span{part}
 	}

@@ -71,7 +71,7 @@ func OfVisit(tx store.Tx, visit store.ID, now span.Instant) error {
 		}
 		for _, calendars := range busy {
 			for _, c := range calendars {
-				if !c.Unread {
+				if !c.Unread && c.Copy == 0 {
 					meet(c, []store.Visit{v}, func(_ store.Visit, on span.Span) { found[c.ID] = on })
 				}
 			}

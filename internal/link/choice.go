@@ -98,6 +98,20 @@ func choiceOf(c store.Calendar) any {
 		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree}
 }
 
+// ChooseDrift sets what becomes of copies that are changed outside. Those about which it
+// was asked before are looked at again.
+func (l *Links) ChooseDrift(ctx context.Context, id store.ID, how string) error {
+	now := span.At(l.now())
+	return l.db.Write(ctx, func(tx store.Tx) error {
+		link, err := tx.Link(id)
+		if err != nil || link.Drift == how {
+			return err
+		}
+		return errors.Join(tx.SaveDrift(id, how), outbox.LookAgain(tx, id, now),
+			tx.Note(now, "chose about changed copies for", "link", link.StaffID, link.Username, map[string]any{"drift": link.Drift}, map[string]any{"drift": how}))
+	})
+}
+
 // Remove takes a link away: its calendars block and get nothing from then on, and its
 // secret is forgotten. Copies that are to be removed first keep it closing until they
 // are gone; removed again with outbox.Leave, it goes at once.

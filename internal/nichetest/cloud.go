@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -127,6 +128,21 @@ func (o Outside) Events(name string) (list []Event) {
 func (o Outside) Change(calendar string, e Event, from, to string) {
 	require.Contains(o.t, e.Body, from)
 	_, err := o.Calendar(calendar).Put(o.t.Context(), e.Address, e.ETag, []byte(strings.Replace(e.Body, from, to, 1)))
+	require.NoError(o.t, err)
+}
+
+// Put writes an event over what it was.
+func (o Outside) Put(calendar string, e Event, body string) {
+	_, err := o.Calendar(calendar).Put(o.t.Context(), e.Address, e.ETag, []byte(body))
+	require.NoError(o.t, err)
+}
+
+// New puts a new resource into a calendar.
+func (o Outside) New(calendar, name, body string) {
+	a, err := o.client.Discover(o.t.Context())
+	require.NoError(o.t, err)
+	i := slices.IndexFunc(a.Calendars, func(c source.Calendar) bool { return strings.EqualFold(c.Name, calendar) })
+	_, err = o.Calendar(calendar).Put(o.t.Context(), a.Calendars[i].Address+name, "", []byte(body))
 	require.NoError(o.t, err)
 }
 

@@ -43,6 +43,11 @@ type Settings struct {
 	Hub    *live.Hub
 	Log    *slog.Logger
 	Now    func() time.Time
+	// Follow moves the booking of a visit to where its copy lies, if the rules allow it, and
+	// returns words that say why not.
+	Follow func(ctx context.Context, visit store.ID, to span.Span) (refusal string, err error)
+	// Tell says in the transaction that notes it that somebody has made another of a copy.
+	Tell func(tx store.Tx, c store.Copy) error
 }
 
 // Outbox carries out what is wanted of copies.
@@ -98,6 +103,8 @@ type try struct {
 	writer source.Writer
 	now    span.Instant
 	zone   hours.Zone // the owner's
+
+	telling func(store.Tx, store.Copy) error
 }
 
 // do brings one copy outside to what is wanted: there and right, or gone.
@@ -162,11 +169,17 @@ func (o *Outbox) do(ctx context.Context, id store.ID) error {
 func (t *try) note(ctx context.Context) error {
 	err := t.DB.Write(context.WithoutCancel(ctx), func(tx store.Tx) error {
 		kept, err := tx.SaveCopy(t.copy)
+		if err == nil && kept && t.telling != nil {
+			err = t.telling(tx, t.copy)
+		}
 		if err == nil && !kept {
 			err = tx.NoteWrite(t.copy)
 		}
 		if err == nil && !t.copy.Wanted && t.copy.NextAt >= store.Never {
 			err = tx.ClosingForward(t.copy.CalendarID, span.At(t.Now()))
+		}
+		if err == nil && kept && t.copy.State == store.CopyReadBack {
+			err = tx.KnowCopy(t.copy, t.now)
 		}
 		if err == nil && kept && t.copy.State == store.CopyRemoved {
 			// If it comes again, in the version that a reading knows, that is news.
@@ -333,7 +346,7 @@ func (t *try) get(ctx context.Context) (source.Stored, error) {
 
 // agrees reports whether what is stored says what it should.
 func (t *try) agrees(want ics.Booking, stored source.Stored) bool {
-	got, err := ics.ReadCopy(bytes.NewReader(stored.Body), want.UID)
+	got, err := ics.ReadCopy(bytes.NewReader(stored.Body), want.UID, t.link.Mails...)
 	return err == nil && want.Said().Differs(got) == ""
 }
 
@@ -350,7 +363,7 @@ func (t *try) readBack(ctx context.Context, want ics.Booking) error {
 	}
 	t.Hosts.Answered(t.link.Host)
 	t.copy.Etag = stored.ETag
-	got, err := ics.ReadCopy(bytes.NewReader(stored.Body), want.UID)
+	got, err := ics.ReadCopy(bytes.NewReader(stored.Body), want.UID, t.link.Mails...)
 	how := t.words(want.Said().Differs(got), got)
 	if err != nil {
 		how = "it cannot be read"
@@ -365,6 +378,7 @@ func (t *try) readBack(ctx context.Context, want ics.Booking) error {
 // right notes that the copy says what it should.
 func (t *try) right(ctx context.Context) error {
 	t.copy.State, t.copy.Error, t.copy.Attempts, t.copy.Rewrites = store.CopyReadBack, "", 0, 0
+	t.copy.Drift, t.copy.LiesStart, t.copy.LiesEnd = "", 0, 0
 	t.copy.NextAt = t.again()
 	return t.note(ctx)
 }
@@ -393,7 +407,7 @@ func (t *try) doubt(ctx context.Context, want ics.Booking) error {
 	}
 	t.Hosts.Answered(t.link.Host)
 	t.copy.Etag = stored.ETag
-	got, err := ics.ReadCopy(bytes.NewReader(stored.Body), want.UID)
+	got, err := ics.ReadCopy(bytes.NewReader(stored.Body), want.UID, t.link.Mails...)
 	differs := want.Said().Differs(got)
 	switch {
 	case there && err == nil && differs == ics.Same:
@@ -405,11 +419,88 @@ func (t *try) doubt(ctx context.Context, want ics.Booking) error {
 		}
 		return t.readBack(ctx, want)
 	case !there:
-		return t.adrift(ctx, "It was removed outside.")
+		return t.removedOutside(ctx, want)
 	case err != nil:
-		return t.adrift(ctx, "It was changed outside, so that it can no longer be read.")
+		return t.strayed(ctx, want, Unreadable, "It was changed outside, so that it can no longer be read.")
 	}
-	return t.adrift(ctx, "It was changed outside: "+t.words(differs, got)+".")
+	t.copy.LiesStart, t.copy.LiesEnd = 0, 0
+	if lies := got.During(); differs == ics.OtherTime && !lies.IsEmpty() {
+		t.copy.LiesStart, t.copy.LiesEnd = lies.Start(), lies.End()
+	}
+	return t.strayed(ctx, want, Drift(differs), "It was changed outside: "+t.words(differs, got)+".")
+}
+
+// Drift says how a copy differs that somebody has made another: by what is first in which
+// it differs, or one of these.
+type Drift string
+
+// The drifts of whole copies.
+const (
+	Deleted    Drift = "removed"
+	Elsewhere  Drift = "in another calendar"
+	Unreadable Drift = "unreadable"
+)
+
+// What becomes of copies that are changed outside.
+const (
+	Ask     = "ask"
+	PutBack = "put back"
+	Follows = "follow"
+)
+
+// removedOutside notes that somebody has removed the copy, or put it into another of
+// their calendars.
+func (t *try) removedOutside(ctx context.Context, want ics.Booking) error {
+	t.copy.LiesStart, t.copy.LiesEnd = 0, 0
+	other, err := t.tx.ElsewhereIn(t.copy)
+	if err != nil {
+		return err
+	}
+	if other != "" {
+		return t.strayed(ctx, want, Elsewhere, "It was taken out of this calendar outside; another one lies in “"+other+"”.")
+	}
+	return t.strayed(ctx, want, Deleted, "It was removed outside.")
+}
+
+// Limits on putting back: whoever changes a copy again and again means it.
+const (
+	putBacks      = 3
+	putBackWithin = 24 * 60 // minutes
+)
+
+// strayed does with a copy that somebody has made another what its link says.
+func (t *try) strayed(ctx context.Context, want ics.Booking, d Drift, words string) error {
+	fresh := t.copy.Drift != string(d)
+	t.copy.Drift = string(d)
+	switch t.link.Drift {
+	case PutBack:
+		if t.now > t.copy.PutBackAt.Add(putBackWithin) {
+			t.copy.PutBacks = 0
+		}
+		if t.copy.PutBacks >= putBacks {
+			words += fmt.Sprintf(" It was put back %d times already.", putBacks)
+			break
+		}
+		t.copy.PutBacks, t.copy.PutBackAt, t.copy.State = t.copy.PutBacks+1, t.now, store.CopyWaiting
+		if err := t.put(ctx, want); err != nil {
+			return err
+		}
+		return t.readBack(ctx, want)
+	case Follows:
+		if d != Drift(ics.OtherTime) || t.Follow == nil {
+			break
+		}
+		// Noted first: until it is settled both times are held.
+		if err := t.adrift(ctx, words, fresh); err != nil {
+			return err
+		}
+		refusal, err := t.Follow(ctx, t.copy.VisitID, span.Between(t.copy.LiesStart, t.copy.LiesEnd))
+		if refusal == "" {
+			return err
+		}
+		return errors.Join(err, t.adrift(ctx, words+" The booking cannot follow: "+refusal, false))
+	}
+	return t.adrift(ctx, words, fresh)
 }
 
 // words says how a copy differs.
@@ -420,14 +511,30 @@ func (t *try) words(d ics.Difference, got ics.Said) string {
 	case ics.OtherTime:
 		from, to := got.During().Start().Time().In(t.zone.Location()), got.During().End().Time().In(t.zone.Location())
 		return "it lies at " + from.Format("15:04") + "–" + to.Format("15:04 on Mon 2 Jan")
-	case ics.TakesNoTime:
-		return "it is no longer a confirmed visit that takes time"
+	case ics.AllDay:
+		return "it takes all day"
+	case ics.Repeated:
+		return "it repeats"
+	case ics.MarkedFree:
+		return "it is marked as free"
+	case ics.Cancelled:
+		return "it is cancelled"
+	case ics.Declined:
+		return "it is declined"
+	case ics.Tentative:
+		return "it is tentative"
 	}
 	return "its " + string(d) + " is another"
 }
 
-func (t *try) adrift(ctx context.Context, words string) error {
+// adrift notes that a copy is left as somebody has made it, until it is settled; its owner
+// is told of what is new.
+func (t *try) adrift(ctx context.Context, words string, fresh bool) error {
 	t.copy.State, t.copy.Error, t.copy.Attempts, t.copy.NextAt = store.CopyAdrift, words, 0, t.again()
+	if t.Tell != nil && fresh {
+		t.telling = t.Tell
+		defer func() { t.telling = nil }()
+	}
 	return t.note(ctx)
 }
 

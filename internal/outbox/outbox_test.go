@@ -21,7 +21,9 @@ import (
 	"niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/nichetest"
+	"niche/internal/outbox"
 	"niche/internal/store"
+	"niche/internal/wall"
 )
 
 const wednesday = "2026-03-04"
@@ -460,4 +462,137 @@ func TestWhatIsSeenMeanwhileIsLookedAtAgain(t *testing.T) {
 			require.Equal(t, story.work, o.titles("Work"))
 		})
 	}
+}
+
+// What the owner does to a copy outside has a word each; and what becomes of it is as the
+// link says: it is asked, and both times are held meanwhile; or the copy is put back; or
+// the booking follows, when the rules allow.
+func TestWhatOwnersDoToCopies(t *testing.T) {
+	const was = "10:00 Home tuning · Rosa Osei"
+	for _, c := range []struct {
+		name     string
+		does     func(o outside, e nichetest.Event)
+		note     string
+		held     bool   // the time where it lies is held
+		followed string // what is outside when the booking follows; empty where it cannot
+	}{
+		{"moved", func(o outside, e nichetest.Event) {
+			o.edit(e, ":20260304T100000", ":20260304T140000", ":20260304T110000", ":20260304T150000")
+		}, "it lies at 14:00–15:00", true, "14:00 Home tuning · Rosa Osei"},
+		{"moved by an hour, into what is kept free for itself", func(o outside, e nichetest.Event) {
+			o.edit(e, "T110000", "T120000", "T100000", "T110000")
+		}, "it lies at 11:00–12:00", false, "11:00 Home tuning · Rosa Osei"},
+		{"moved out of hours", func(o outside, e nichetest.Event) {
+			o.edit(e, "T100000", "T200000", "T110000", "T210000")
+		}, "it lies at 20:00–21:00", false, ""},
+		{"made longer", func(o outside, e nichetest.Event) { o.edit(e, "T110000", "T150000") }, "it lies at 10:00–15:00", true, ""},
+		{"given another title", func(o outside, e nichetest.Event) { o.edit(e, "Rosa Osei", "Somebody") }, "its title is another", false, ""},
+		{"removed", func(o outside, e nichetest.Event) { o.look.Remove("Work", e) }, "It was removed outside.", false, ""},
+		{"marked free", func(o outside, e nichetest.Event) { o.edit(e, "TRANSP:OPAQUE", "TRANSP:TRANSPARENT") }, "it is marked as free", false, ""},
+		{"cancelled", func(o outside, e nichetest.Event) { o.edit(e, "STATUS:CONFIRMED", "STATUS:CANCELLED") }, "it is cancelled", false, ""},
+		{"made tentative", func(o outside, e nichetest.Event) { o.edit(e, "STATUS:CONFIRMED", "STATUS:TENTATIVE") }, "it is tentative", false, ""},
+		{"declined", func(o outside, e nichetest.Event) {
+			o.edit(e, "END:VEVENT", "ATTENDEE;PARTSTAT=DECLINED:mailto:"+nichetest.User+"\r\nEND:VEVENT")
+		}, "it is declined", false, ""},
+		{"repeated", func(o outside, e nichetest.Event) { o.edit(e, "END:VEVENT", "RRULE:FREQ=DAILY;COUNT=3\r\nEND:VEVENT") }, "it repeats", false, ""},
+		{"made to last all day", func(o outside, e nichetest.Event) {
+			body := regexp.MustCompile(`DT(START|END);TZID=[^:]*:(\d{8})T\d{6}`).ReplaceAllString(e.Body, "DT$1;VALUE=DATE:$2")
+			o.look.Put("Work", e, strings.Replace(body, "DTEND;VALUE=DATE:20260304", "DTEND;VALUE=DATE:20260305", 1))
+		}, "it takes all day", false, ""},
+		{"taken to another calendar", func(o outside, e nichetest.Event) {
+			o.look.New("Family", "copied.ics", e.Body)
+			o.look.Remove("Work", e)
+		}, "another one lies in “Family”", false, ""},
+	} {
+		for _, mode := range []string{outbox.Ask, outbox.PutBack, outbox.Follows} {
+			if mode == outbox.Follows && c.followed == "" && !c.held && !strings.HasPrefix(c.name, "moved") {
+				continue // nothing that could be followed: it is asked
+			}
+			t.Run(c.name+", "+mode, func(t *testing.T) {
+				t.Parallel()
+				o := open(t, nil)
+				o.mode(mode)
+				if strings.Contains(c.name, "another calendar") {
+					o.Choose(o.Calendar("Family"), func(f *api.Choice) { f.Blocks = true })
+				}
+				o.book("T10:00:00Z")
+				o.stands()
+				require.NotContains(t, o.Starts(wednesday), "10:00")
+				c.does(o, o.look.Events("Work")[0])
+				visit := func() wall.WallVisit { return o.Wall(wednesday).Lanes[0].Visits[0] }
+				switch {
+				case mode == outbox.PutBack:
+					o.Until("it is put back", func() bool { return o.Count("copies WHERE put_backs = 1 AND state = 'read back'") == 1 })
+					o.stands()
+					require.Equal(t, []string{was}, o.titles("Work"))
+					require.Empty(t, visit().Drifts)
+					return
+				case mode == outbox.Follows && c.followed != "":
+					o.Until("the booking follows", func() bool { return visit().Copy == "read back" && visit().Label[:5] == c.followed[:5] })
+					require.Equal(t, []string{c.followed}, o.titles("Work"))
+					require.Empty(t, visit().Drifts)
+					return
+				}
+				o.Until("it is told: "+c.note, func() bool { return visit().Copy == "adrift" && strings.Contains(visit().CopyNote, c.note) })
+				d := visit().Drifts[0]
+				require.NotContains(t, o.Starts(wednesday), "10:00", "the booking's time is held")
+				if c.held {
+					require.NotContains(t, o.Starts(wednesday), "14:00", "and where the copy lies")
+				}
+				settle := func(holds string) error {
+					return o.Post(t.Context(), fmt.Sprintf("/api/copies/%d/settle", d.Copy), api.Settlement{Holds: holds}, nil)
+				}
+				if mode == outbox.Follows || c.followed == "" {
+					require.Equal(t, http.StatusConflict, nichetest.Problem(t, settle("calendar")).Status)
+					require.NoError(t, settle("booking"))
+					o.stands()
+					require.Equal(t, []string{was}, o.titles("Work"))
+					return
+				}
+				require.NoError(t, settle("calendar"))
+				o.stands()
+				require.Equal(t, []string{c.followed}, o.titles("Work"))
+				require.Equal(t, http.StatusConflict, nichetest.Problem(t, settle("calendar")).Status, "it is settled")
+				require.Empty(t, nichetest.WrongClaims(o.Desk))
+			})
+		}
+	}
+}
+
+// Who changes a copy again and again means it: it is put back some times, and then asked.
+func TestACopyIsNotPutBackForEver(t *testing.T) {
+	o := open(t, nil)
+	o.mode(outbox.PutBack)
+	o.book("T10:00:00Z")
+	o.stands()
+	for range 3 {
+		o.look.Remove("Work", o.look.Events("Work")[0])
+		o.Until("it is put back", func() bool {
+			return len(o.look.Events("Work")) == 1 && o.Copies(wednesday) == "read back"
+		})
+	}
+	o.look.Remove("Work", o.look.Events("Work")[0])
+	o.Until("it is asked", func() bool {
+		return strings.Contains(o.Wall(wednesday).Lanes[0].Visits[0].CopyNote, "It was put back 3 times already.")
+	})
+	d := o.Wall(wednesday).Lanes[0].Visits[0].Drifts[0]
+	require.NoError(t, o.Post(t.Context(), fmt.Sprintf("/api/copies/%d/settle", d.Copy), api.Settlement{Holds: "neither"}, nil))
+	o.stands()
+	require.Empty(t, o.look.Events("Work"))
+	require.Equal(t, "none", o.Copies(wednesday))
+}
+
+// mode says what becomes of copies that are changed outside.
+func (o outside) mode(how string) {
+	require.NoError(o.t, o.Do(o.t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/drift", o.Links()[0].ID), api.DriftChoice{Drift: how}, nil))
+}
+
+// edit replaces texts in a copy in one go.
+func (o outside) edit(e nichetest.Event, pairs ...string) {
+	body := e.Body
+	for i := 0; i < len(pairs); i += 2 {
+		require.True(o.t, strings.Contains(body, pairs[i]), pairs[i])
+		body = strings.Replace(body, pairs[i], pairs[i+1], 1)
+	}
+	o.look.Put("Work", e, body)
 }

@@ -68,6 +68,7 @@ func Want(tx store.Tx, visit store.ID, now span.Instant) error {
 func wish(tx store.Tx, c store.Copy, wanted bool, now span.Instant) error {
 	c.Wanted, c.State, c.Sequence = wanted, store.CopyWaiting, c.Sequence+1
 	c.Error, c.Attempts, c.Rewrites, c.WishedAt, c.NextAt = "", 0, 0, now, now
+	c.Drift, c.LiesStart, c.LiesEnd = "", 0, 0
 	if err := tx.SaveWish(c); err != nil {
 		return fmt.Errorf("wishing a copy: %w", err)
 	}
@@ -137,6 +138,39 @@ func Ahead(tx store.Tx, calendar store.ID, now span.Instant) (n int, err error) 
 	return n, err
 }
 
+// ErrSettled says that a copy is no longer one about which there is something to settle.
+var ErrSettled = errors.New("nothing is to be settled about this copy")
+
+// LookAgain has the copies of a link looked at again that somebody has made others.
+func LookAgain(tx store.Tx, link store.ID, now span.Instant) error {
+	copies, err := tx.AdriftUnder(link)
+	for _, c := range copies {
+		c.State = store.CopyDoubted
+		err = errors.Join(err, anew(tx, c, now))
+	}
+	return err
+}
+
+// Again wishes a copy anew: what is outside is put right, whatever it has become.
+func Again(tx store.Tx, c store.Copy, now span.Instant) error {
+	if !c.Wanted {
+		return ErrSettled
+	}
+	c.PutBacks = 0
+	return wish(tx, c, true, now)
+}
+
+// LeaveAlone lets go of a copy that somebody has made another: it stays as it is, and is
+// looked after no more.
+func LeaveAlone(tx store.Tx, c store.Copy) error {
+	if !c.Wanted || c.Drift == "" {
+		return ErrSettled
+	}
+	c.Wanted, c.State, c.Sequence, c.NextAt, c.Error = false, store.CopyLeft, c.Sequence+1, store.Never, ""
+	c.Drift, c.LiesStart, c.LiesEnd = "", 0, 0
+	return tx.SaveWish(c)
+}
+
 // Seen notes what a reading of a calendar has seen of a visit's copy: at a path, in a
 // version. What is not as it was left is looked at again, and a copy that should be
 // gone, because a host carried out an old write late, is removed again. It reports
@@ -144,7 +178,7 @@ func Ahead(tx store.Tx, calendar store.ID, now span.Instant) (n int, err error) 
 func Seen(tx store.Tx, calendar, visit store.ID, path, etag string, now span.Instant) (bool, error) {
 	c, err := tx.CopyIn(calendar, visit)
 	if errors.Is(err, store.ErrNotFound) {
-		return false, nil // in a calendar that never got it
+		return turnedUp(tx, visit, now) // in a calendar that never got it
 	}
 	if err != nil {
 		return false, fmt.Errorf("looking for a copy: %w", err)
@@ -163,6 +197,19 @@ func Seen(tx store.Tx, calendar, visit store.ID, path, etag string, now span.Ins
 		return false, nil
 	}
 	return true, anew(tx, c, now)
+}
+
+// turnedUp has copies looked at again that seemed to have been removed, when one turns up
+// that nobody here has written: it may be that one, in another calendar.
+func turnedUp(tx store.Tx, visit store.ID, now span.Instant) (again bool, err error) {
+	copies, err := tx.CopiesOf(visit)
+	for _, c := range copies {
+		if c.Wanted && c.Drift == string(Deleted) && c.State == store.CopyAdrift {
+			c.State, again = store.CopyDoubted, true
+			err = errors.Join(err, anew(tx, c, now))
+		}
+	}
+	return again, err
 }
 
 // anew has a copy looked at again, whatever comes of a try that is under way.

@@ -93,7 +93,9 @@ func Question(tx store.Tx, a Asked) (offer.Question, error) {
 	for _, s := range a.Staff {
 		m := offer.Staff{ID: s.ID.Name(), Schedule: schedules[s.ID], Bookings: bookings[s.ID], CapPerDay: CapOf(s.CapPerDay)}
 		for _, c := range busy[s.ID] {
-			m.Busy = append(m.Busy, c.Calendar)
+			if c.Copy == 0 || !slices.Contains(a.Without.Visits, c.Copy) {
+				m.Busy = append(m.Busy, c.Calendar)
+			}
 		}
 		q.Staff = append(q.Staff, m)
 	}

@@ -138,6 +138,7 @@ func (n *Niche) start(s Settings, listener net.Listener) error {
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,
 		Seal: func(key string) string { return keeper.Derive("booking", key) }})
+	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged
 	if err := n.readings.Resume(ctx); err != nil {
 		cancel()
 		return fmt.Errorf("taking up the polls of calendars: %w", err)
@@ -160,7 +161,7 @@ func (n *Niche) start(s Settings, listener net.Listener) error {
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now}
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
-		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
+		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
 		client.New(client.Settings{DB: n.db, Bookings: bookings, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()

@@ -35,6 +35,11 @@ type Copy struct {
 	Rewrites    int    // for how many writes in a row other words came back
 	Unsure      string // digests of writes of which it is not known whether the host took them
 	UnsureUntil span.Instant
+	Drift       string       // how it differs as somebody has made it outside; empty for not
+	LiesStart   span.Instant // where it lies then; 0 where it lies nowhere else
+	LiesEnd     span.Instant
+	PutBacks    int          // how often it was put back lately
+	PutBackAt   span.Instant // for the last time
 	WishedAt    span.Instant // when what is wanted was wished
 	TriedAt     span.Instant
 	NextAt      span.Instant
@@ -66,19 +71,66 @@ func (t Tx) AddCopy(c *Copy) error { return t.db.Create(c).Error }
 // since it was read: then it reports false.
 func (t Tx) SaveCopy(c Copy) (kept bool, err error) {
 	res := t.db.Model(&Copy{}).Where("id = ? AND sequence = ?", c.ID, c.Sequence).
-		Select("etag", "address", "state", "error", "attempts", "rewrites", "unsure", "unsure_until", "tried_at", "next_at").Updates(&c)
+		Select("etag", "address", "state", "error", "attempts", "rewrites", "unsure", "unsure_until", "drift", "lies_start", "lies_end", "put_backs", "put_back_at", "tried_at", "next_at").Updates(&c)
 	return res.RowsAffected > 0, res.Error
 }
 
 // SaveWish keeps what is wanted of a copy, and in which version it is known.
 func (t Tx) SaveWish(c Copy) error {
-	return t.db.Model(&c).Select("wanted", "sequence", "etag", "state", "error", "attempts", "rewrites", "wished_at", "next_at").Updates(&c).Error
+	return t.db.Model(&c).Select("wanted", "sequence", "etag", "state", "error", "attempts", "rewrites", "drift", "lies_start", "lies_end", "wished_at", "next_at").Updates(&c).Error
 }
 
 // NoteWrite keeps what is known of a write although something else has been wanted
 // since.
 func (t Tx) NoteWrite(c Copy) error {
 	return t.db.Model(&c).Select("etag", "unsure", "unsure_until").Updates(&c).Error
+}
+
+// Lying is a copy that lies elsewhere than its visit is.
+type Lying struct {
+	StaffID    ID
+	CalendarID ID
+	Calendar   string
+	VisitID    ID
+	Start      span.Instant
+	End        span.Instant
+}
+
+// LyingElsewhere returns the copies of staff members that lie elsewhere than their
+// visits are, and are not settled.
+func (t Tx) LyingElsewhere(staff []ID) ([]Lying, error) {
+	return scan[[]Lying](t.db.Raw(`SELECT l.staff_id, c.id AS calendar_id, c.name AS calendar, k.visit_id, k.lies_start AS start, k.lies_end AS "end" FROM links l
+		JOIN calendars c ON c.link_id = l.id JOIN copies k ON k.calendar_id = c.id AND k.drift <> '' WHERE l.staff_id IN ? AND k.wanted = 1 AND k.lies_start <> 0 ORDER BY k.id`, staff))
+}
+
+// Adrift is a copy that somebody has made another, with whose it is.
+type Adrift struct {
+	Copy
+	StaffID  ID
+	Calendar string
+}
+
+// AdriftOf returns the copies of visits that somebody has made others.
+func (t Tx) AdriftOf(visits []ID) (list []Adrift, err error) {
+	err = inParts(visits, func(part []ID) error {
+		some, err := scan[[]Adrift](t.db.Raw(`SELECT k.*, l.staff_id, c.name AS calendar FROM copies k JOIN calendars c ON c.id = k.calendar_id JOIN links l ON l.id = c.link_id
+			WHERE k.visit_id IN ? AND k.drift <> '' AND k.wanted = 1 ORDER BY k.id`, part))
+		list = append(list, some...)
+		return err
+	})
+	return list, err
+}
+
+// AdriftUnder returns the copies under a link that somebody has made others.
+func (t Tx) AdriftUnder(link ID) ([]Copy, error) {
+	return scan[[]Copy](t.db.Raw("SELECT k.* FROM copies k JOIN calendars c ON c.id = k.calendar_id WHERE c.link_id = ? AND k.drift <> '' AND k.wanted = 1 ORDER BY k.id", link))
+}
+
+// ElsewhereIn returns the name of another calendar of the same account in which a copy of
+// a visit lies that nobody here has written; empty for none.
+func (t Tx) ElsewhereIn(c Copy) (string, error) {
+	return scan[string](t.db.Raw(`SELECT COALESCE((SELECT o.name FROM calendars mine JOIN calendars o ON o.link_id = mine.link_id AND o.id <> mine.id JOIN objects x ON x.calendar_id = o.id AND x.visit_id = ?
+		WHERE mine.id = ? AND NOT EXISTS (SELECT 1 FROM copies k WHERE k.calendar_id = o.id AND k.visit_id = x.visit_id AND k.wanted = 1) LIMIT 1), '')`, c.VisitID, c.CalendarID))
 }
 
 // DeleteCopies forgets the copies in a calendar that is itself forgotten.

@@ -95,6 +95,12 @@ func (t Tx) ForgetObjects(calendar ID, paths []string) error {
 	})
 }
 
+// KnowCopy keeps that a copy of ours lies in a calendar, unless a reading has seen it
+// already: so that the next one misses it when it is there no more.
+func (t Tx) KnowCopy(c Copy, now span.Instant) error {
+	return t.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&Object{CalendarID: c.CalendarID, Href: c.Path, Address: c.Address, Etag: c.Etag, VisitID: c.VisitID, ReadAt: now}).Error
+}
+
 // AddObjects keeps event resources, with the time that they take and with what of
 // them could not be read. They must not be there.
 func (t Tx) AddObjects(objects []Object, spans []BusySpan, unread []Unread) error {

@@ -32,6 +32,7 @@ type Link struct {
 	NextAt    span.Instant
 	Failures  int          // in a row
 	Error     string       // why it could not be listed, in plain words
+	Drift     string       `gorm:"default:ask"` // what becomes of copies that are changed outside: ask, put back or follow
 	Closing   bool         // it goes once its copies are gone
 	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
 }
@@ -101,6 +102,11 @@ func (t Tx) SaveLink(l *Link) error { return t.db.Save(l).Error }
 func (t Tx) SaveSecret(id ID, before, secret []byte) (bool, error) {
 	q := t.db.Exec("UPDATE links SET secret = ? WHERE id = ? AND secret = ?", secret, id, before)
 	return q.RowsAffected == 1, q.Error
+}
+
+// SaveDrift keeps what becomes of copies that are changed outside.
+func (t Tx) SaveDrift(id ID, how string) error {
+	return t.db.Exec("UPDATE links SET drift = ? WHERE id = ?", how, id).Error
 }
 
 // NoteListing keeps how the listing of an account's calendars went.

@@ -80,7 +80,17 @@ type WallVisit struct {
 	Status   string        `json:"status" enum:"held,pending,confirmed"`
 	Copy     string        `json:"copy" enum:"none,waiting,written,read back,doubted,adrift,failed"`
 	CopyNote string        `json:"copyNote"`
+	Drifts   []Drift       `json:"drifts" doc:"Copies that somebody has made others outside, until it is settled what holds."`
 	Clash    string        `json:"clash" doc:"The busy time that came on top of it, in a sentence, or empty."`
+}
+
+// Drift is a copy that somebody has made another outside.
+type Drift struct {
+	Copy     store.ID `json:"copy"`
+	Calendar string   `json:"calendar"`
+	Kind     string   `json:"kind" doc:"How it differs, in a word or two."`
+	Words    string   `json:"words"`
+	Lies     string   `json:"lies" doc:"Where it lies, if that is another time: the booking can follow it there."`
 }
 
 // WallClient is one booking of a visit.

@@ -21,7 +21,37 @@ func wallVisits(db store.Tx, staff []store.ID, window span.Span, by map[store.ID
 			return nil, err
 		}
 	}
+	if err := markDrifts(db, out, by); err != nil {
+		return nil, err
+	}
 	return out, markClashes(db, out, begun, by)
+}
+
+// markDrifts notes on visits which of their copies somebody has made others.
+func markDrifts(db store.Tx, visits map[store.ID][]WallVisit, by map[store.ID]words.In) error {
+	var ids []store.ID
+	for _, list := range visits {
+		for _, v := range list {
+			if v.CopyNote != "" {
+				ids = append(ids, v.ID)
+			}
+		}
+	}
+	rows, err := db.AdriftOf(ids)
+	for _, r := range rows {
+		for i, v := range visits[r.StaffID] {
+			if v.ID != r.VisitID {
+				continue
+			}
+			d := Drift{Copy: r.Copy.ID, Calendar: r.Calendar, Kind: r.Drift, Words: r.Error}
+			if r.LiesStart != 0 {
+				text := by[r.StaffID]
+				d.Lies = text.Stretch(span.Between(r.LiesStart, r.LiesEnd)).Label + " on " + text.Local(r.LiesStart).Format("Mon 2 Jan")
+			}
+			visits[r.StaffID][i].Drifts = append(v.Drifts, d)
+		}
+	}
+	return err
 }
 
 // addToWall adds a booking to the visits of one lane, of which it may be one more of
@@ -29,7 +59,7 @@ func wallVisits(db store.Tx, staff []store.ID, window span.Span, by map[store.ID
 func addToWall(list []WallVisit, r store.WallVisit, text words.In) ([]WallVisit, error) {
 	if n := len(list) - 1; n < 0 || list[n].ID != r.ID {
 		v := WallVisit{Stretch: text.Stretch(r.During()), ID: r.ID, Occupied: text.Stretch(r.Occupied()), Service: r.Service, Hue: r.Hue, Client: r.ClientName,
-			Clients: []WallClient{}, Picked: r.Picked, Status: r.Status, Copy: string(r.Copy), CopyNote: r.CopyError}
+			Clients: []WallClient{}, Drifts: []Drift{}, Picked: r.Picked, Status: r.Status, Copy: string(r.Copy), CopyNote: r.CopyError}
 		var err error
 		if v.With, err = r.With(); err != nil {
 			return nil, fmt.Errorf("reading who is on visit %d: %w", r.ID, err)

@@ -5,7 +5,7 @@ import "fmt"
 // kinds are what things of the trail are called.
 var kinds = map[string]string{
 	"settings": "the settings", "closures": "the closures", "administrator": "the administrator", "staff": "the staff member", "hours": "the hours of", "days": "the one-off days of",
-	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking",
+	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server",
 }
 
 // OfDeed says in a sentence what somebody did to a thing.
@@ -23,6 +23,8 @@ func OfDeed(who, deed, kind, name string) string {
 	switch deed {
 	case "linked", "unlinked":
 		return fmt.Sprintf("%s %s “%s”", who, deed, name)
+	case "chose about changed copies for":
+		return fmt.Sprintf("%s chose what becomes of copies of “%s” that are changed outside", who, name)
 	case "chose for":
 		return fmt.Sprintf("%s chose what the calendar “%s” is for", who, name)
 	case "secured":
@@ -41,7 +43,7 @@ func OfDeed(who, deed, kind, name string) string {
 		return who + " does not want to link a calendar"
 	case "came in":
 		if kind == "staff" {
-			return who + " came in by their invitation"
+			return who + " came in to their own pages"
 		}
 		return who + " chose a password and came in"
 	case "asked again":

@@ -8,6 +8,7 @@ import (
 
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/booking"
 	"niche/internal/preview"
 )
 
@@ -16,6 +17,9 @@ func (s *Desk) registerLinks(a huma.API) {
 	huma.Register(a, api.Get("/api/staff/{id}/costs", "getCosts", "What somebody's calendars cost"), s.getCosts)
 	huma.Register(a, api.Post("/api/staff/{id}/links", "addLink", "Link a calendar account", http.StatusCreated), s.addLink)
 	huma.Register(a, api.Post("/api/links/{id}/key", "renewLink", "Give a link a new app password, or a new address", http.StatusOK), s.renewLink)
+	huma.Register(a, api.Put("/api/links/{id}/drift", "chooseDrift", "Choose what becomes of copies that are changed outside"), s.chooseDrift)
+	huma.Register(a, api.Post("/api/copies/{id}/settle", "settleCopy", "Say what holds where a copy differs from its booking", http.StatusNoContent), s.settle)
+	huma.Register(a, api.Post("/api/visits/{id}/copies", "writeAgain", "Write the copies of a visit again", http.StatusNoContent), s.writeAgain)
 	huma.Register(a, api.Delete("/api/links/{id}", "removeLink", "Take a link away"), s.removeLink)
 	huma.Register(a, api.Get("/api/calendars/{id}", "getCalendar", "A calendar"), s.getCalendar)
 	huma.Register(a, api.Put("/api/calendars/{id}", "chooseCalendar", "Choose what a calendar is for"), s.chooseCalendar)
@@ -46,6 +50,18 @@ func (s *Desk) addLink(ctx context.Context, in *struct {
 		return nil, err
 	}
 	return api.Answer(s.Links.Add(ctx, in.ID, in.Body))
+}
+
+func (s *Desk) chooseDrift(ctx context.Context, in *api.ChoosingDrift) (*struct{}, error) {
+	return nil, s.Links.ChooseDrift(ctx, in.ID, in.Body)
+}
+
+func (s *Desk) settle(ctx context.Context, in *api.Settling) (*struct{}, error) {
+	return nil, api.Settled(s.Bookings.Settle(ctx, in.ID, booking.Settling(in.Body.Holds)))
+}
+
+func (s *Desk) writeAgain(ctx context.Context, in *api.IDPath) (*struct{}, error) {
+	return nil, api.Found(s.Bookings.WriteAgain(ctx, in.ID), "visit")
 }
 
 func (s *Desk) chooseCalendar(ctx context.Context, in *api.Choosing) (*api.Body[api.Calendar], error) {

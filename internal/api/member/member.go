@@ -14,6 +14,7 @@ import (
 	"niche/core/hours"
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/booking"
 	"niche/internal/live"
 	"niche/internal/message"
 	"niche/internal/people"
@@ -30,6 +31,7 @@ type Settings struct {
 	People   *people.People
 	Links    *api.Links
 	Messages *message.Messages
+	Bookings *booking.Bookings
 	Runner   *work.Runner
 	Hub      *live.Hub
 	Now      func() time.Time
@@ -59,6 +61,8 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(come, api.Post("/api/signed-in", "comeBack", "Come back from a calendar host, as whoever went there", http.StatusOK), s.comeBack)
 	huma.Register(own, api.Delete("/api/my/links/{id}", "removeMyLink", "Take an own link away"), s.removeLink)
 	huma.Register(own, api.Put("/api/my/calendars/{id}", "chooseMyCalendar", "Choose what an own calendar is for"), s.chooseCalendar)
+	huma.Register(own, api.Put("/api/my/links/{id}/drift", "chooseMyDrift", "Choose what becomes of copies in own calendars that are changed outside"), s.chooseDrift)
+	huma.Register(own, api.Post("/api/my/copies/{id}/settle", "settleMyCopy", "Say what holds where a copy in an own calendar differs from its booking", http.StatusNoContent), s.settle)
 	huma.Register(own, api.Get("/api/my/costs", "getMyCosts", "What the own calendars cost"), s.getCosts)
 	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
 }
@@ -271,6 +275,29 @@ func (s *Member) comeBack(ctx context.Context, in *struct{ Body api.Returned }) 
 		return nil, api.NewProblem(http.StatusUnauthorized, "You are not signed in here any more. Come in, and begin again.")
 	}
 	return api.Answer(s.Links.ComeBack(ctx, in.Body))
+}
+
+func (s *Member) chooseDrift(ctx context.Context, in *api.ChoosingDrift) (*struct{}, error) {
+	if err := s.own(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	return nil, s.Links.ChooseDrift(ctx, in.ID, in.Body)
+}
+
+func (s *Member) settle(ctx context.Context, in *api.Settling) (*struct{}, error) {
+	db := s.DB.Read(ctx)
+	c, err := db.Copy(in.ID)
+	if err != nil {
+		return nil, api.Found(err, "copy")
+	}
+	calendar, err := db.Calendar(c.CalendarID)
+	if err == nil {
+		err = s.own(ctx, calendar.LinkID)
+	}
+	if err != nil {
+		return nil, api.Found(err, "copy")
+	}
+	return nil, api.Settled(s.Bookings.Settle(ctx, in.ID, booking.Settling(in.Body.Holds)))
 }
 
 func (s *Member) removeLink(ctx context.Context, in *api.Unlinking) (*struct{}, error) {

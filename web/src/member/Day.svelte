@@ -1,13 +1,14 @@
 <script lang="ts">
   import { api, data, type Shape } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
+  import Drifts from '$lib/links/Drifts.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import { piecesOf } from './day';
 
   /** An own day: what is open, busy and booked. */
   let { me }: { me: Shape<'Myself'> } = $props();
 
-  let date = $state('');
+  let date = $state(new URLSearchParams(location.search).get('date') ?? '');
   const ask = () => data(api.GET('/api/my/day', { params: { query: { date, clock: me.clock } } }));
   const day = query(ask, ['bookings', 'calendars', 'rules', 'time']);
   const clock = $derived(
@@ -42,6 +43,16 @@
             <b>{p.title}</b>
             {#if p.text}<span class="block text-sm">{p.text}</span>{/if}
           </div>
+          {#if p.drifts.length}
+            <div class="mt-2 grid gap-2">
+              <Drifts
+                drifts={p.drifts}
+                settle={(id, holds) =>
+                  api.POST('/api/my/copies/{id}/settle', { params: { path: { id } }, body: { holds } })}
+                onsettled={() => void day.ask(ask)}
+              />
+            </div>
+          {/if}
           {#if p.clash}<div class="mt-2"><Notice>{p.clash}</Notice></div>{/if}
         </div>
       </li>

@@ -16,6 +16,7 @@ const visit = (start: string, end: string, from: string, to: string, more = {}) 
   copy: 'read back',
   copyNote: '',
   clash: '',
+  drifts: [],
   ...more,
 });
 const busy = (start: string, end: string, more = {}) => ({
@@ -64,16 +65,16 @@ describe('an own day', () => {
   ])('%s', (_, l, want) => expect(said(l)).toEqual(want));
 
   it('tells what is wrong with a visit', () => {
-    const [clash, adrift] = piecesOf(
+    const [clash, failed] = piecesOf(
       lane(
         [],
         [
           visit('09:00', '10:00', '09:00', '10:00', { clash: 'Your event lies on it.' }),
-          visit('11:00', '12:00', '11:00', '12:00', { copy: 'adrift', copyNote: 'It was removed outside.' }),
+          visit('11:00', '12:00', '11:00', '12:00', { copy: 'failed', copyNote: 'No room is left.' }),
         ],
       ),
       clock,
     );
-    expect([clash?.clash, adrift?.clash]).toEqual(['Your event lies on it.', 'It was removed outside.']);
+    expect([clash?.clash, failed?.clash]).toEqual(['Your event lies on it.', 'No room is left.']);
   });
 });

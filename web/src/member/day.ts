@@ -10,6 +10,7 @@ export interface Piece {
   title: string;
   text: string;
   clash: string;
+  drifts: Shape<'Drift'>[];
 }
 
 const begins = (label: string) => label.split('–')[0] ?? '';
@@ -26,7 +27,8 @@ export function piecesOf(lane: Lane, clock: (at: number) => string): Piece[] {
       from: Date.parse(v.start),
       title: v.client,
       text: [v.service, `until ${ends(v.label)}`].join(' · '),
-      clash: v.clash || copy,
+      clash: v.clash || (v.drifts.length ? '' : copy),
+      drifts: v.drifts,
     };
   });
   const busy = lane.busy.map((b): Piece => ({
@@ -36,6 +38,7 @@ export function piecesOf(lane: Lane, clock: (at: number) => string): Piece[] {
     title: b.unread ? 'Not known' : `Busy, from ${b.calendar}, until ${ends(b.label)}`,
     text: b.note,
     clash: '',
+    drifts: [],
   }));
   // What is taken, in order, cut out of what is open.
   const taken = [...lane.visits.map((v) => span(v.occupied)), ...lane.busy.map(span)].toSorted(
@@ -54,6 +57,7 @@ export function piecesOf(lane: Lane, clock: (at: number) => string): Piece[] {
           title: `open until ${clock(until)}`,
           text: '',
           clash: '',
+          drifts: [],
         });
       }
       at = Math.max(at, end);

@@ -1,6 +1,7 @@
 <script lang="ts">
   import X from '@lucide/svelte/icons/x';
   import { api, problemOf, type Shape } from '$lib/api/client';
+  import Drifts from '$lib/links/Drifts.svelte';
   import { copyWords } from '$lib/lane/lane';
   import Notice from '$lib/ui/Notice.svelte';
   import Sold from './Sold.svelte';
@@ -69,7 +70,24 @@
         {#if strayed}<b class="text-brick">{copyWords[visit.copy]}</b>{:else}{copyWords[visit.copy]}{/if}
       </dd>
     </dl>
-    {#if visit.copyNote}<div class="mt-3"><Notice>{visit.copyNote}</Notice></div>{/if}
+    {#if visit.drifts.length}
+      <div class="mt-3 grid gap-2">
+        <Drifts
+          drifts={visit.drifts}
+          settle={(id, holds) =>
+            api.POST('/api/copies/{id}/settle', { params: { path: { id } }, body: { holds } })}
+        />
+      </div>
+    {:else if visit.copyNote}<div class="mt-3"><Notice>{visit.copyNote}</Notice></div>{/if}
+    {#if visit.copy !== 'none' && !visit.drifts.length}
+      <button
+        type="button"
+        class="link-plain mt-2 text-sm"
+        disabled={busy}
+        onclick={() => void act(api.POST('/api/visits/{id}/copies', { params: { path: { id: visit.id } } }))}
+        >Write it outside again</button
+      >
+    {/if}
     {#if visit.clash}
       <div class="mt-3">
         <Notice tone="wrong">

@@ -229,6 +229,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/copies/{id}/settle': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Say what holds where a copy differs from its booking */
+    post: operations['settleCopy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/hosts': {
     parameters: {
       query?: never;
@@ -363,6 +380,23 @@ export interface paths {
     post?: never;
     /** Take a link away */
     delete: operations['removeLink'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/links/{id}/drift': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose what becomes of copies that are changed outside */
+    put: operations['chooseDrift'];
+    post?: never;
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -658,6 +692,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/copies/{id}/settle': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Say what holds where a copy in an own calendar differs from its booking */
+    post: operations['settleMyCopy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/costs': {
     parameters: {
       query?: never;
@@ -739,6 +790,23 @@ export interface paths {
     post?: never;
     /** Take an own link away */
     delete: operations['removeMyLink'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/links/{id}/drift': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose what becomes of copies in own calendars that are changed outside */
+    put: operations['chooseMyDrift'];
+    post?: never;
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -1216,6 +1284,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/visits/{id}/copies': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Write the copies of a visit again */
+    post: operations['writeAgain'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/wall': {
     parameters: {
       query?: never;
@@ -1660,6 +1745,20 @@ export interface components {
     Declining: {
       why?: string;
     };
+    Drift: {
+      calendar: string;
+      /** Format: int64 */
+      copy: number;
+      /** @description How it differs, in a word or two. */
+      kind: string;
+      /** @description Where it lies, if that is another time: the booking can follow it there. */
+      lies: string;
+      words: string;
+    };
+    DriftChoice: {
+      /** @enum {string} */
+      drift: 'ask' | 'put back' | 'follow';
+    };
     Entering: {
       password: string;
     };
@@ -1756,6 +1855,11 @@ export interface components {
       closing: boolean;
       /** Format: date-time */
       createdAt: string;
+      /**
+       * @description What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow.
+       * @enum {string}
+       */
+      drift: 'ask' | 'put back' | 'follow';
       /** @description Why its calendars could not be listed the last time, in plain words, or empty. */
       error: string;
       /** @description What its host is called. */
@@ -2576,6 +2680,13 @@ export interface components {
       /** @description IANA time zone. */
       zone: string;
     };
+    Settlement: {
+      /**
+       * @description booking: the copy is put right; calendar: the booking moves to where the copy lies; neither: the copy stays as it is, and is looked after no more.
+       * @enum {string}
+       */
+      holds: 'booking' | 'calendar' | 'neither';
+    };
     SignIn: {
       /** @description A one-time code, or a recovery code. */
       code?: string;
@@ -2854,6 +2965,8 @@ export interface components {
       /** @enum {string} */
       copy: 'none' | 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed';
       copyNote: string;
+      /** @description Copies that somebody has made others outside, until it is settled what holds. */
+      drifts: components['schemas']['Drift'][];
       /** Format: date-time */
       end: string;
       /** Format: int64 */
@@ -3525,6 +3638,39 @@ export interface operations {
       };
     };
   };
+  settleCopy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Settlement'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   listHosts: {
     parameters: {
       query?: never;
@@ -3860,6 +4006,39 @@ export interface operations {
       cookie?: never;
     };
     requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  chooseDrift: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DriftChoice'];
+      };
+    };
     responses: {
       /** @description No Content */
       204: {
@@ -4462,6 +4641,39 @@ export interface operations {
       };
     };
   };
+  settleMyCopy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Settlement'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getMyCosts: {
     parameters: {
       query?: never;
@@ -4633,6 +4845,39 @@ export interface operations {
       cookie?: never;
     };
     requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  chooseMyDrift: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DriftChoice'];
+      };
+    };
     responses: {
       /** @description No Content */
       204: {
@@ -6033,6 +6278,35 @@ export interface operations {
     responses: {
       /** @description OK */
       200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  writeAgain: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
         headers: {
           [name: string]: unknown;
         };

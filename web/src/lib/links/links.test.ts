@@ -48,6 +48,7 @@ const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
   left: 0,
   signsInAt: 0,
   byConsent: false,
+  drift: 'ask',
   calendars,
 });
 
