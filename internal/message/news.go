@@ -3,6 +3,7 @@ package message
 import (
 	"errors"
 
+	"niche/core/span"
 	"niche/internal/store"
 )
 
@@ -28,6 +29,54 @@ func (m *Messages) CopyChanged(tx store.Tx, c store.Copy) error {
 	return m.tell(tx, link.StaffID, func(business string, to store.Staff) Mail {
 		return m.Moved(business, to, calendar.Name, service.Name, v, c.Error)
 	})
+}
+
+// KeyRefused asks the owner of a link whose key is no longer taken to sign in again.
+func (m *Messages) KeyRefused(tx store.Tx, link store.Link) error {
+	host, err := tx.HostNamed(link.Host)
+	if err != nil {
+		return err
+	}
+	return m.tell(tx, link.StaffID, func(business string, to store.Staff) Mail {
+		return m.Again(business, to, link.ID, host, span.At(m.Now()))
+	})
+}
+
+// Clashed tells the owner of a calendar what has come on top of visits, as it was found
+// at a moment.
+func (m *Messages) Clashed(tx store.Tx, calendar store.ID, found span.Instant) error {
+	c, err := tx.Calendar(calendar)
+	if err != nil {
+		return err
+	}
+	link, err := tx.Link(c.LinkID)
+	if err != nil {
+		return err
+	}
+	clashes, err := tx.OpenClashesIn(calendar)
+	if err != nil {
+		return err
+	}
+	for _, k := range clashes {
+		if k.FoundAt != found {
+			continue
+		}
+		v, err := tx.Visit(k.VisitID)
+		if err != nil {
+			return err
+		}
+		service, err := tx.Service(v.ServiceID)
+		if err != nil {
+			return err
+		}
+		err = m.tell(tx, link.StaffID, func(business string, to store.Staff) Mail {
+			return m.Lies(business, to, c.Name, service.Name, v, span.Between(k.Start, k.End))
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // tell puts a mail to a staff member, where the program knows where it could lead.

@@ -286,6 +286,11 @@ func (k *keeping) keep(ctx context.Context, done func(*store.Calendar)) error {
 			if k.clashes, err = clash.OfCalendar(tx, id, now); err != nil {
 				return err
 			}
+			if k.clashes > 0 && k.Clashed != nil {
+				if err := k.Clashed(tx, id, now); err != nil {
+					return err
+				}
+			}
 			if k.s.Calendar.Skipped, err = tx.SkippedOf(id); err != nil {
 				return err
 			}

@@ -222,7 +222,10 @@ func (r *Readings) failed(ctx context.Context, s subject, began time.Time, polle
 			return err
 		}
 		c.State, c.Error, c.Failures, c.TriedAt, c.NextAt = state, told.Text, failures, span.At(now), span.NotBefore(now.Add(max(pause, asked)))
-		return tx.NoteReading(c)
+		if err := tx.NoteReading(c); err != nil || state != store.Refused || r.Refused == nil || !c.Blocks && !c.GetsBookings {
+			return err
+		}
+		return r.Refused(tx, s.Link)
 	})
 	r.DB.Pulses.Drop(s.Calendar.ID)
 	r.Hub.Tell(live.Calendars)

@@ -34,6 +34,10 @@ type Settings struct {
 	Now   func() time.Time
 	Poll  time.Duration // how often a calendar is read
 	Wake  func()        // makes due work be looked for
+	// Refused and Clashed tell the owner, in the transaction that notes it, that their key is
+	// no longer taken, and what has come on top of visits at a moment; nil for nobody.
+	Refused func(tx store.Tx, link store.Link) error
+	Clashed func(tx store.Tx, calendar store.ID, found span.Instant) error
 }
 
 // Readings reads calendars.

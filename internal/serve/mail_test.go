@@ -31,9 +31,9 @@ type post struct {
 	port int
 }
 
-func openPost(t *testing.T) post {
+func openPost(t *testing.T, hosts ...string) post {
 	box, host, port := nichetest.OpenMailbox(t)
-	d := nichetest.OpenDeskWith(t, func(s *serve.Settings) { s.Home = home }, nil, fmt.Sprintf("%s:%d", host, port))
+	d := nichetest.OpenDeskWith(t, func(s *serve.Settings) { s.Home = home }, nil, append(hosts, fmt.Sprintf("%s:%d", host, port))...)
 	p := post{d, box, host, port}
 	path := fmt.Sprintf("/api/staff/%d", d.Staff.ID)
 	require.NoError(t, d.Change(t.Context(), path, desk.StaffFields{Name: d.Staff.Name, Email: nichetest.User, Zone: d.Staff.Zone}, &d.Staff))
@@ -160,6 +160,49 @@ func TestAnInvitationGoesByMail(t *testing.T) {
 			require.Zero(t, p.Count("messages WHERE text IS NOT NULL AND text <> ''"))
 		})
 	}
+}
+
+// A staff member is told when their key is no longer taken, when something of theirs lies
+// on a visit, and when a copy was changed: once a day, and with no word of what it is.
+func TestStaffAreToldWhatConcernsThem(t *testing.T) {
+	cloud, host := nichetest.OpenCloud(t, nil)
+	p := openPost(t, nichetest.HostOf(host))
+	p.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	_, err := p.Book("2026-03-04T10:00:00Z")
+	require.NoError(t, err)
+	p.Until("the copy is outside", func() bool { return p.Copies("2026-03-04") == "read back" })
+	told := func(subject string) mailbox.Read {
+		var m mailbox.Read
+		p.Until(subject, func() bool {
+			mails := p.box.Mails()
+			if len(mails) > 0 {
+				m = mails[0].Read()
+			}
+			return strings.HasPrefix(m.Subject, subject) && p.lately()[0] == "sent"
+		})
+		return m
+	}
+	nichetest.Add(t, cloud, "family", "Secret dentist", "2026-03-04 10:30", "2026-03-04 11:30")
+	m := told("Something lies on a visit")
+	require.Contains(t, m.Parts[0].Text, "In your calendar “Family”, something takes 10:30–11:30 on Wed 4 Mar. At that time you have a visit: Home tuning, 10:00–11:00 on Wed 4 Mar.")
+	require.NotContains(t, string(m.Raw), "dentist")
+
+	look := nichetest.Look(t, host)
+	look.Change("Work", look.Events("Work")[0], "Rosa Osei", "Rosa O")
+	m = told("Which holds?")
+	require.Contains(t, m.Parts[0].Text, "It was changed outside: its title is another.")
+	require.Equal(t, home+"/my?date=2026-03-04", m.Links[0])
+	look.Change("Work", look.Events("Work")[0], "Rosa O", "Rosa")
+	look.Change("Work", look.Events("Work")[0], "T110000", "T113000")
+	p.Until("it is noted", func() bool {
+		return strings.Contains(p.Wall("2026-03-04").Lanes[0].Visits[0].CopyNote, "it lies at 10:00–11:30")
+	})
+	before := len(p.box.Mails())
+
+	cloud.SetPassword(nichetest.User, "another")
+	m = told("Sign in again at")
+	require.Equal(t, home+"/my/calendars", m.Links[0])
+	require.Len(t, p.box.Mails(), before+1, "the copy was told of today, and both calendars are of one key")
 }
 
 // A staff member comes in by a one-time address: once, within a quarter of an hour, in

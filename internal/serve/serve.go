@@ -135,7 +135,8 @@ func (n *Niche) start(s Settings, listener net.Listener) error {
 	links.Home = home
 	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Home: home, Log: s.Log, Now: s.Now})
 	out := outbox.New(outbox.Settings{DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
-	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake})
+	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
+		Refused: mails.KeyRefused, Clashed: mails.Clashed})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,
 		Seal: func(key string) string { return keeper.Derive("booking", key) }})
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged

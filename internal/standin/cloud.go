@@ -60,6 +60,7 @@ type state struct {
 
 // Cloud is the calendar host.
 type Cloud struct {
+	people  sync.RWMutex // guards the accounts, which others may hold mu for
 	mu      sync.Mutex
 	file    string
 	now     func() time.Time
@@ -102,6 +103,8 @@ func (c *Cloud) save() error {
 }
 
 func (c *Cloud) account(user string) (Account, bool) {
+	c.people.RLock()
+	defer c.people.RUnlock()
 	i := slices.IndexFunc(c.Accounts, func(a Account) bool { return a.User == user })
 	if i < 0 {
 		return Account{}, false
@@ -270,6 +273,17 @@ func (c *Cloud) Add(user, calendar string, e Event) (string, error) {
 	name := uid + ".ics"
 	_, _, err := c.put(user+"/"+calendar, name, e.encode(uid, c.now()), condition{fresh: true})
 	return name, err
+}
+
+// SetPassword gives a user another app password.
+func (c *Cloud) SetPassword(user, password string) {
+	c.people.Lock()
+	defer c.people.Unlock()
+	for i, a := range c.Accounts {
+		if a.User == user {
+			c.Accounts[i].Password = password
+		}
+	}
 }
 
 // Put puts data under a name into a calendar of a user, whatever it is: a host's
