@@ -61,12 +61,18 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     );
     await phone.getByLabel("App password").fill("app-Piet-7882");
     await go.click();
+    // All blocks time at first, which is the safe side; where visits go is asked.
     await expect(
-      phone.getByText("Nothing blocks your time yet."),
+      phone.getByText("Visits are written nowhere yet."),
     ).toBeVisible();
-    const work = phone.getByRole("listitem").filter({ hasText: "Work" });
-    await work.getByRole("switch", { name: "Blocks time" }).click();
-    await work.getByRole("switch", { name: "Gets bookings" }).click();
+    const row = (name: string) =>
+      phone.getByRole("listitem").filter({ hasText: name });
+    for (const name of ["Personal"]) {
+      const blocks = row(name).getByRole("switch", { name: "Blocks time" });
+      await expect(blocks).toBeChecked();
+      await blocks.click();
+    }
+    await row("Work").getByRole("switch", { name: "Gets bookings" }).click();
     await expect(phone.getByText("Visits are written to Work")).toBeVisible();
     await isSound(phone);
 
@@ -112,7 +118,9 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await phone.getByRole("link", { name: "My calendars" }).click();
     await phone.getByRole("button", { name: "Link another calendar" }).click();
     await isSound(phone);
-    const atCloudlet = phone.getByRole("button", { name: "Sign in at Cloudlet" });
+    const atCloudlet = phone.getByRole("button", {
+      name: "Sign in at Cloudlet",
+    });
     await atCloudlet.click();
     await phone.getByRole("button", { name: "Refuse" }).click();
     await expect(

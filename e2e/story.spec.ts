@@ -171,10 +171,12 @@ async function link(page: Page, out: Outside) {
   ).toBeVisible();
   const row = (name: string) =>
     page.getByRole("listitem").filter({ hasText: name });
-  await row("Family").getByRole("switch", { name: "Blocks time" }).click();
+  await expect(
+    row("Family").getByRole("switch", { name: "Blocks time" }),
+  ).toBeChecked();
   await row("Work").getByRole("switch", { name: "Gets bookings" }).click();
   await expect(
-    page.getByText("Family blocks Bryn’s time. Bookings are written to Work"),
+    page.getByText("block Bryn’s time. Bookings are written to Work"),
   ).toBeVisible();
   await expect(row("Family").getByText(/read \d+ s ago/)).toBeVisible();
 }

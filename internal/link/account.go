@@ -19,7 +19,8 @@ import (
 )
 
 // Add signs in at the address, finds the account's calendars, and keeps the
-// link when that went well. No calendar blocks or gets anything yet. An account
+// link when that went well. All its calendars block time from then on, which is the safe
+// side, and none gets bookings before that is chosen. An account
 // that is linked already, however its address was spelled, is renewed in place: its
 // choices stay.
 func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key string) (store.Link, error) {
@@ -61,7 +62,7 @@ func (l *Links) keep(ctx context.Context, link store.Link, account source.Accoun
 		if err := tx.SaveLink(&link); err != nil {
 			return err
 		}
-		if err := keepCalendars(tx, link, account); err != nil {
+		if err := keepCalendars(tx, link, account, deed == "linked"); err != nil {
 			return err
 		}
 		return errors.Join(tx.ReadAllSoon(link.StaffID), note(tx, now, deed, link))
@@ -175,7 +176,9 @@ const locatedWithin = 5 * time.Second
 // keepCalendars brings the stored calendars of a link up to date, found again
 // by their paths. One that the account has no more is forgotten when it was for
 // nothing; otherwise it stays, and its next reading says that it has gone.
-func keepCalendars(tx store.Tx, link store.Link, found source.Account) error {
+//
+// Of a new link all block time: what is forgotten there sells nobody's busy hour.
+func keepCalendars(tx store.Tx, link store.Link, found source.Account, fresh bool) error {
 	known, err := tx.CalendarsOf(link.ID)
 	if err != nil {
 		return err
@@ -183,8 +186,7 @@ func keepCalendars(tx store.Tx, link store.Link, found source.Account) error {
 	for _, f := range found.Calendars {
 		i := slices.IndexFunc(known, func(c store.Calendar) bool { return caldav.Path(c.Href) == f.Path })
 		if i < 0 {
-			// Nothing is chosen for it yet.
-			c := store.Calendar{LinkID: link.ID, Href: f.Path, Address: f.Address, Name: f.Name, Colour: f.Colour, CanWrite: f.CanWrite, State: store.Waiting}
+			c := store.Calendar{Blocks: fresh, Watched: fresh, LinkID: link.ID, Href: f.Path, Address: f.Address, Name: f.Name, Colour: f.Colour, CanWrite: f.CanWrite, State: store.Waiting}
 			if err := tx.SaveCalendar(&c); err != nil {
 				return err
 			}
@@ -263,7 +265,7 @@ func (l *Links) list(ctx context.Context, id store.ID) error {
 		link.Mails, link.Home, link.Host = append([]string{}, account.Mails...), account.Home, hostOf(account.Home)
 		link.ListedAt, link.NextAt, link.Failures, link.Error = now, l.listAgain(now), 0, ""
 		return l.db.Write(ctx, func(tx store.Tx) error {
-			return errors.Join(tx.NoteListing(link), keepCalendars(tx, link, account))
+			return errors.Join(tx.NoteListing(link), keepCalendars(tx, link, account, false))
 		})
 	}
 	err = fmt.Errorf("listing the calendars of link %d at %s: %w", id, link.Host, err)

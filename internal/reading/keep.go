@@ -295,8 +295,14 @@ func (k *keeping) keep(ctx context.Context, done func(*store.Calendar)) error {
 				return err
 			}
 		}
+		first := k.s.Calendar.KnownTo == 0
 		if done != nil {
 			done(&k.s.Calendar)
+			if first {
+				if err := k.chooseFirst(tx); err != nil {
+					return err
+				}
+			}
 		}
 		return k.note(tx)
 	})
@@ -312,6 +318,26 @@ func (k *keeping) keep(ctx context.Context, done func(*store.Calendar)) error {
 		k.Wake()
 	}
 	return nil
+}
+
+// chooseFirst lets a calendar block nothing that was read for the first time, can only be
+// read, and has nothing but events that take no time, as one of birthdays: unless somebody
+// has chosen.
+func (k *keeping) chooseFirst(tx store.Tx) error {
+	c := k.s.Calendar
+	if c.CanWrite || !c.Blocks || k.s.Link.Kind != store.AccountLink {
+		return nil
+	}
+	version, err := tx.Version(store.CalendarChoice(c.ID))
+	if err != nil || version > 1 {
+		return err
+	}
+	events, busy, err := tx.CountEvents(c.ID)
+	if err != nil || events == 0 || busy > 0 {
+		return err
+	}
+	c.Blocks = false
+	return errors.Join(tx.SaveChoice(c), tx.Watching(k.s.Link.StaffID, span.At(k.Now())))
 }
 
 // isKept reports whether what the reading notes of its calendar stands there already, but

@@ -102,18 +102,14 @@ func Start(s Settings) (*Niche, error) {
 	if err != nil {
 		return nil, err
 	}
-	listener, err := net.Listen("tcp", s.Listen)
-	if err != nil {
-		return nil, errors.Join(fmt.Errorf("listening: %w", err), db.Close())
-	}
-	n := &Niche{db: db, hub: &live.Hub{}, Address: "http://" + listener.Addr().String()}
-	if err := n.start(s, listener); err != nil {
-		return nil, errors.Join(err, listener.Close(), db.Close())
+	n := &Niche{db: db, hub: &live.Hub{}}
+	if err := n.start(s); err != nil {
+		return nil, errors.Join(err, db.Close())
 	}
 	return n, nil
 }
 
-func (n *Niche) start(s Settings, listener net.Listener) error {
+func (n *Niche) start(s Settings) error {
 	ctx, cancel := context.WithCancel(context.Background())
 	n.cancel = cancel
 	keeper, err := link.Unlock(ctx, n.db, s.KeyFile, s.NewKey)
@@ -128,12 +124,7 @@ func (n *Niche) start(s Settings, listener net.Listener) error {
 	if s.Names != nil {
 		links.Names = s.Names
 	}
-	home := strings.TrimSuffix(cmp.Or(s.Home, s.URL), "/")
-	if s.Home == Here {
-		home = n.Address
-	}
-	links.Home = home
-	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Home: home, Log: s.Log, Now: s.Now})
+	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
 	out := outbox.New(outbox.Settings{DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
 		Refused: mails.KeyRefused, Clashed: mails.Clashed})
@@ -168,6 +159,18 @@ func (n *Niche) start(s Settings, listener net.Listener) error {
 		cancel()
 		return err
 	}
+	listener, err := net.Listen("tcp", s.Listen)
+	if err != nil {
+		cancel()
+		return fmt.Errorf("listening: %w", err)
+	}
+	n.Address = "http://" + listener.Addr().String()
+	// Nobody asks and nothing is worked off yet, so this is known in time.
+	links.Home = strings.TrimSuffix(cmp.Or(s.Home, s.URL), "/")
+	if s.Home == Here {
+		links.Home = n.Address
+	}
+	mails.Home = links.Home
 	if err := n.listen(s, listener, secure, handler, counters); err != nil {
 		cancel()
 		return err

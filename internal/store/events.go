@@ -156,6 +156,16 @@ func (t Tx) SavePacked(calendar ID, spans []byte) error {
 	return t.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&packedSpans{calendar, spans}).Error
 }
 
+// CountEvents returns how many event resources of a calendar are known, and how many busy
+// spans they have.
+func (t Tx) CountEvents(calendar ID) (events, busy int, err error) {
+	if events, err = scan[int](t.db.Raw("SELECT COUNT(*) FROM objects WHERE calendar_id = ?", calendar)); err != nil {
+		return 0, 0, err
+	}
+	busy, err = scan[int](t.db.Raw("SELECT COUNT(*) FROM busy_spans WHERE calendar_id = ?", calendar))
+	return events, busy, err
+}
+
 // Blocking is a calendar that blocks a staff member's time, with its spans in one
 // piece.
 type Blocking struct {

@@ -46,7 +46,7 @@ func (t Tx) Linkings(staff []ID) ([]Linking, error) {
 			COALESCE(i.opened_at, 0) AS opened_at, COALESCE(i.declined_at, 0) AS declined_at, COALESCE(i.why, '') AS why,
 			COALESCE((SELECT MIN(l.created_at) FROM links l WHERE l.staff_id = s.id AND NOT l.closing), 0) AS linked_at,
 			CASE WHEN EXISTS (SELECT 1 FROM links l JOIN calendars c ON c.link_id = l.id WHERE l.staff_id = s.id AND (c.blocks OR c.gets_bookings))
-				THEN COALESCE((SELECT MAX(t.at) FROM trail t WHERE t.kind = 'calendar' AND t.thing = s.id AND t.deed = 'chose for'), 1) ELSE 0 END AS chosen_at
+				THEN COALESCE((SELECT MAX(t.at) FROM trail t WHERE t.kind = 'calendar' AND t.thing = s.id AND t.deed = 'chose for'), 0) ELSE 0 END AS chosen_at
 		FROM staff s LEFT JOIN invitations i ON i.staff_id = s.id WHERE s.id IN ?`, staff))
 }
 
