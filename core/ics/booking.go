@@ -22,6 +22,8 @@ type Booking struct {
 	Summary     string
 	Description string
 	Location    string
+	Private     bool         // only its owner is to see what it says (CLASS)
+	Alarm       span.Minutes // before it begins; 0 for none
 }
 
 const (
@@ -32,6 +34,39 @@ const (
 // NotesBelow is a line of the description: what the owner writes below it is theirs, and
 // stays.
 const NotesBelow = "—— Notes below this line are yours ——"
+
+// alarmSuffix marks the alarm of the booking's own by its UID (RFC 9074, section 4): any
+// other is its owner's.
+const alarmSuffix = "-alarm"
+
+// ownClass stands where CLASS is the booking's and not its owner's, who may have made it
+// private too. A host that does not keep it keeps it private.
+const ownClass = "X-NICHE-CLASS"
+
+// Carries reports whether what is stored outside is as private and reminds as early as it
+// should. Hosts may not keep that, so it is no difference.
+func (b Booking) Carries(stored []byte) bool {
+	_, event, err := copyOf(bytes.NewReader(stored), b.UID)
+	if err != nil {
+		return false
+	}
+	_, private := event.Get(ownClass)
+	alarm := ""
+	for _, c := range event.Children {
+		if c.Name == "VALARM" && c.value("UID") == b.UID+alarmSuffix {
+			alarm = c.value("TRIGGER")
+		}
+	}
+	return private == b.Private && alarm == b.trigger()
+}
+
+// trigger is when the booking's own alarm is, or empty.
+func (b Booking) trigger() string {
+	if b.Alarm <= 0 {
+		return ""
+	}
+	return fmt.Sprintf("-PT%dM", b.Alarm)
+}
 
 // Encode returns the booking as a calendar object of one VEVENT with the zone of
 // its times, lines folded at 75 octets and ended by CRLF (RFC 5545, section 3.1).
@@ -50,7 +85,7 @@ func (b Booking) Over(stored []byte) []byte {
 
 // says are the properties of an event that a booking says itself.
 var says = []string{"UID", "DTSTAMP", "SEQUENCE", "DTSTART", "DTEND", "DURATION", "SUMMARY", "DESCRIPTION", "LOCATION", "STATUS", "TRANSP",
-	"RRULE", "RDATE", "EXRULE", "EXDATE", "RECURRENCE-ID", "CREATED", "LAST-MODIFIED"}
+	ownClass, "RRULE", "RDATE", "EXRULE", "EXDATE", "RECURRENCE-ID", "CREATED", "LAST-MODIFIED"}
 
 // encode writes the booking with what an owner added to it.
 func (b Booking) encode(zones []Component, owner Component) []byte {
@@ -91,15 +126,30 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 	}
 	line("STATUS", "CONFIRMED")
 	line("TRANSP", "OPAQUE")
+	if b.Private {
+		line("CLASS", "PRIVATE")
+		line(ownClass, "PRIVATE")
+	}
+	_, classed := owner.Get(ownClass)
 	for _, p := range owner.Props {
 		// That the owner has declined it is no addition: the booking says that they come.
 		declined := p.Name == "ATTENDEE" && strings.EqualFold(p.Param("PARTSTAT"), "DECLINED")
-		if !slices.Contains(says, p.Name) && !declined {
+		if !slices.Contains(says, p.Name) && !declined && !((b.Private || classed) && p.Name == "CLASS") {
 			p.encode(&out)
 		}
 	}
 	for _, c := range owner.Children {
-		c.encode(&out)
+		if c.Name != "VALARM" || c.value("UID") != b.UID+alarmSuffix {
+			c.encode(&out)
+		}
+	}
+	if b.Alarm > 0 {
+		line("BEGIN", "VALARM")
+		line("UID", b.UID+alarmSuffix)
+		line("ACTION", "DISPLAY")
+		line("DESCRIPTION", escape(b.Summary))
+		line("TRIGGER", b.trigger())
+		line("END", "VALARM")
 	}
 	line("END", "VEVENT")
 	line("END", "VCALENDAR")

@@ -67,7 +67,7 @@ type Link struct {
 	ByConsent bool         `json:"byConsent" doc:"Its owner signed in at the host."`
 	CreatedAt span.Instant `json:"createdAt" format:"date-time"`
 	Error     string       `json:"error" doc:"Why its calendars could not be listed the last time, in plain words, or empty."`
-	Drift     string       `json:"drift" enum:"ask,put back,follow" doc:"What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow."`
+	Wishes    LinkWishes   `json:"wishes"`
 	Closing   bool         `json:"closing" doc:"It is being taken away, and goes once its copies are gone."`
 	Left      int          `json:"left" doc:"How many copies are still to be removed, of one that is closing."`
 	Calendars []Calendar   `json:"calendars"`
@@ -130,7 +130,7 @@ func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) 
 		at := make(map[store.ID]int, len(rows))
 		ids := make([]store.ID, len(rows))
 		for i, r := range rows {
-			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Drift: r.Drift, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
+			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Wishes: LinkWishes{r.Drift, r.Alarm, r.Private, r.Unnamed}, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
 			if out[i].ByConsent = r.ByConsent; r.HostID != nil {
 				out[i].SignsInAt = *r.HostID
 			}
@@ -373,20 +373,23 @@ func (s *Links) Remove(ctx context.Context, id store.ID, copies string) error {
 	return nil
 }
 
-// DriftChoice says what becomes of copies that are changed outside.
-type DriftChoice struct {
-	Drift string `json:"drift" enum:"ask,put back,follow"`
+// LinkWishes are what the owner of a link wishes of the copies in it.
+type LinkWishes struct {
+	Drift   string `json:"drift" enum:"ask,put back,follow" doc:"What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow."`
+	Alarm   int    `json:"alarm" minimum:"0" maximum:"10080" doc:"How many minutes before a visit its copy reminds; 0 for not."`
+	Private bool   `json:"private" doc:"Copies are marked as private, so that others who see the calendar see no words."`
+	Unnamed bool   `json:"unnamed" doc:"Copies name no clients, but references of bookings."`
 }
 
-// ChoosingDrift asks for it, of a link.
-type ChoosingDrift struct {
+// Wishing asks for them.
+type Wishing struct {
 	IDPath
-	Body DriftChoice
+	Body LinkWishes
 }
 
-// ChooseDrift keeps what becomes of copies of a link that are changed outside.
-func (s *Links) ChooseDrift(ctx context.Context, id store.ID, c DriftChoice) error {
-	if err := s.Links.ChooseDrift(ctx, id, c.Drift); err != nil {
+// Wish keeps what is wished of the copies in a link.
+func (s *Links) Wish(ctx context.Context, id store.ID, w LinkWishes) error {
+	if err := s.Links.Wish(ctx, id, link.Wishes(w)); err != nil {
 		return Found(err, "link")
 	}
 	s.changed()

@@ -64,15 +64,24 @@ func (r reread) Unwrap() huma.Context { return r.request }
 
 // unseen are fields whose texts nobody is shown, and which may hold anything: passwords,
 // and files.
-var unseen = map[string]bool{"password": true, "current": true, "text": true}
+var unseen = map[string]bool{"password": true, "current": true, "text": true, "clientSecret": true}
+
+// severalLines are fields whose texts may have more than one line.
+var severalLines = map[string]bool{"description": true}
 
 // faultsIn looks through a value as JSON has it.
 func faultsIn(path, field string, v any) (faults []error) {
 	switch v := v.(type) {
 	case string:
 		what := ""
-		if !unseen[field] {
-			what = plain.Fault(v)
+		lines := []string{v}
+		if severalLines[field] {
+			lines = strings.Split(v, "\n")
+		}
+		for _, line := range lines {
+			if !unseen[field] && what == "" {
+				what = plain.Fault(line)
+			}
 		}
 		if what == "" && field == "name" && v != "" && !plain.IsVisible(v) {
 			what = "Give it a name that can be seen."

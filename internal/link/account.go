@@ -52,7 +52,8 @@ func (l *Links) keep(ctx context.Context, link store.Link, account source.Accoun
 		deed := "linked"
 		for _, o := range links {
 			if o.Kind == store.AccountLink && (same(o.Home, link.Home) || o.Address == link.Address && o.Username == link.Username) {
-				link.ID, link.CreatedAt, link.Drift, deed = o.ID, o.CreatedAt, o.Drift, "renewed"
+				link.ID, link.CreatedAt, deed = o.ID, o.CreatedAt, "renewed"
+				link.Drift, link.Alarm, link.Private, link.Unnamed = o.Drift, o.Alarm, o.Private, o.Unnamed
 				break
 			}
 		}

@@ -98,17 +98,40 @@ func choiceOf(c store.Calendar) any {
 		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree}
 }
 
-// ChooseDrift sets what becomes of copies that are changed outside. Those about which it
-// was asked before are looked at again.
-func (l *Links) ChooseDrift(ctx context.Context, id store.ID, how string) error {
+// Wishes are what the owner of a link wishes of the copies in it.
+type Wishes struct {
+	Drift   string `json:"drift"` // what becomes of those that are changed outside: outbox.Ask and others
+	Alarm   int    `json:"alarm"` // minutes before a visit; 0 for none
+	Private bool   `json:"private"`
+	Unnamed bool   `json:"unnamed"` // clients are not named
+}
+
+// Wish keeps what is wished of the copies in a link. Those of visits ahead are written
+// anew where they are to say something else, and those about which it was asked what
+// holds are looked at again.
+func (l *Links) Wish(ctx context.Context, id store.ID, w Wishes) error {
 	now := span.At(l.now())
 	return l.db.Write(ctx, func(tx store.Tx) error {
 		link, err := tx.Link(id)
-		if err != nil || link.Drift == how {
+		if err != nil {
 			return err
 		}
-		return errors.Join(tx.SaveDrift(id, how), outbox.LookAgain(tx, id, now),
-			tx.Note(now, "chose about changed copies for", "link", link.StaffID, link.Username, map[string]any{"drift": link.Drift}, map[string]any{"drift": how}))
+		before := Wishes{link.Drift, link.Alarm, link.Private, link.Unnamed}
+		if before == w {
+			return nil
+		}
+		link.Drift, link.Alarm, link.Private, link.Unnamed = w.Drift, w.Alarm, w.Private, w.Unnamed
+		if err := tx.SaveWishes(link); err != nil {
+			return err
+		}
+		if before.Drift != w.Drift {
+			err = outbox.LookAgain(tx, id, now)
+		}
+		before.Drift = w.Drift
+		if before != w {
+			err = errors.Join(err, outbox.Rewrite(tx, id, now))
+		}
+		return errors.Join(err, tx.Note(now, "chose about copies for", "link", link.StaffID, link.Username, before, w))
 	})
 }
 

@@ -200,15 +200,8 @@ func (t *try) says() (ics.Booking, error) {
 	if t.zone, err = hours.LoadZone(s.Zone); err != nil {
 		return ics.Booking{}, err
 	}
-	b := ics.Booking{UID: s.Visit.UID, Stamp: t.now, Sequence: t.copy.Sequence, Visit: s.Visit.During(), Zone: t.zone, Summary: s.Service.Name, Location: s.Service.Place}
-	var lines []string
-	for _, k := range s.Bookings {
-		lines = append(lines, fmt.Sprintf("%s, %s (%s)", k.ClientName, k.ClientMail, k.Reference))
-	}
-	if len(s.Bookings) == 1 {
-		b.Summary += " · " + s.Bookings[0].ClientName
-	}
-	b.Description = strings.Join(lines, "\n")
+	b := booking(t.copy, s, t.now)
+	b.Zone = t.zone
 	return b, nil
 }
 
@@ -261,7 +254,7 @@ func (t *try) over(ctx context.Context, want ics.Booking) error {
 			err = t.send(ctx, want, "", want.Encode())
 		case err != nil:
 			return err
-		case t.agrees(want, stored):
+		case t.agrees(want, stored) && want.Carries(stored.Body):
 			t.copy.Etag = stored.ETag
 			return nil
 		default:

@@ -584,7 +584,7 @@ func TestACopyIsNotPutBackForEver(t *testing.T) {
 
 // mode says what becomes of copies that are changed outside.
 func (o outside) mode(how string) {
-	require.NoError(o.t, o.Do(o.t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/drift", o.Links()[0].ID), api.DriftChoice{Drift: how}, nil))
+	require.NoError(o.t, o.Do(o.t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", o.Links()[0].ID), api.LinkWishes{Drift: how}, nil))
 }
 
 // edit replaces texts in a copy in one go.
@@ -595,4 +595,54 @@ func (o outside) edit(e nichetest.Event, pairs ...string) {
 		body = strings.Replace(body, pairs[i], pairs[i+1], 1)
 	}
 	o.look.Put("Work", e, body)
+}
+
+// What a copy says follows the texts of the business and the wishes of its owner, also
+// where it was written before; what the owner added stays.
+func TestCopiesSayWhatIsWished(t *testing.T) {
+	o := open(t, nil)
+	o.book("T10:00:00Z")
+	o.stands()
+	body := func() string {
+		o.stands()
+		list := o.look.Events("Work")
+		require.Len(t, list, 1)
+		return strings.NewReplacer("\r\n ", "", "\r\n", "\n").Replace(list[0].Body)
+	}
+	require.Contains(t, body(), "\nSUMMARY:Home tuning · Rosa Osei\n")
+	o.edit(o.look.Events("Work")[0], "END:VEVENT", "COLOR:teal\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nDESCRIPTION:own\r\nTRIGGER:-PT7M\r\nEND:VALARM\r\nEND:VEVENT")
+	o.Until("the addition is no stray", func() bool {
+		return o.Copies(wednesday) == "read back" && o.Count("objects WHERE visit_id > 0 AND etag = '"+o.look.Events("Work")[0].ETag+"'") == 1
+	})
+	wish := func(w api.LinkWishes) {
+		require.NoError(t, o.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", o.Links()[0].ID), w, nil))
+	}
+	wish(api.LinkWishes{Drift: outbox.Ask, Alarm: 30, Private: true, Unnamed: true})
+	said := body()
+	for _, line := range []string{"SUMMARY:Home tuning", "CLASS:PRIVATE", "TRIGGER:-PT30M", "TRIGGER:-PT7M", "COLOR:teal"} {
+		require.Contains(t, said, "\n"+line+"\n")
+	}
+	require.NotContains(t, said, "Rosa")
+	wish(api.LinkWishes{Drift: outbox.Ask})
+	said = body()
+	require.Contains(t, said, "Rosa Osei")
+	require.NotContains(t, said, "CLASS:PRIVATE")
+	require.NotContains(t, said, "TRIGGER:-PT30M")
+	require.Contains(t, said, "TRIGGER:-PT7M")
+
+	var settings desk.SettingsNow
+	require.NoError(t, o.Get(t.Context(), "/api/settings", &settings))
+	settings.Outside = desk.OutsideTexts{Title: "{client}: {service}", Place: "{place}", Description: "Ask for {nobody}"}
+	p := nichetest.Problem(t, o.Change(t.Context(), "/api/settings", settings.BusinessSettings, nil))
+	require.Equal(t, []api.FieldError{{Field: "outside.description", Message: "There is no field {nobody} (character 9)."}}, p.Errors)
+	settings.Outside.Description = "{clients}\nby {business}"
+	require.NoError(t, o.Change(t.Context(), "/api/settings", settings.BusinessSettings, nil))
+	said = body()
+	require.Contains(t, said, "\nSUMMARY:Rosa Osei: Home tuning\n")
+	require.Contains(t, said, `by Workshop\n`)
+	require.Contains(t, said, "COLOR:teal")
+	var shown desk.OutsideExample
+	require.NoError(t, o.Post(t.Context(), "/api/settings/outside", settings.Outside, &shown))
+	require.Equal(t, "Rosa Osei: Home tuning", shown.Title)
+	require.NotEmpty(t, shown.Of)
 }

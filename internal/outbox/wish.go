@@ -151,6 +151,19 @@ func LookAgain(tx store.Tx, link store.ID, now span.Instant) error {
 	return err
 }
 
+// Rewrite wishes the copies of visits ahead anew that are right outside, under a link, or
+// under all where it is 0: what they say has changed. Those that somebody has made others
+// wait until that is settled.
+func Rewrite(tx store.Tx, link store.ID, now span.Instant) error {
+	copies, err := tx.CopiesAhead(link, now)
+	for _, c := range copies {
+		if c.Drift == "" {
+			err = errors.Join(err, wish(tx, c, true, now))
+		}
+	}
+	return err
+}
+
 // Again wishes a copy anew: what is outside is put right, whatever it has become.
 func Again(tx store.Tx, c store.Copy, now span.Instant) error {
 	if !c.Wanted {

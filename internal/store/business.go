@@ -15,6 +15,8 @@ type Business struct {
 	Clock        string // 24 or 12
 	DateOrder    string // dmy, mdy or ymd
 	AheadPerMail int    // how many bookings ahead one mail address may have
+	// What copies of visits say, with fields in braces.
+	CopyTitle, CopyPlace, CopyDescription string
 }
 
 // Business returns the business.

@@ -126,6 +126,13 @@ func (t Tx) AdriftUnder(link ID) ([]Copy, error) {
 	return scan[[]Copy](t.db.Raw("SELECT k.* FROM copies k JOIN calendars c ON c.id = k.calendar_id WHERE c.link_id = ? AND k.drift <> '' AND k.wanted = 1 ORDER BY k.id", link))
 }
 
+// CopiesAhead returns the copies that should be there of visits that are not over, under
+// a link or, where it is 0, under all.
+func (t Tx) CopiesAhead(link ID, now span.Instant) ([]Copy, error) {
+	return scan[[]Copy](t.db.Raw(`SELECT k.* FROM visits v JOIN copies k ON k.visit_id = v.id JOIN calendars c ON c.id = k.calendar_id
+		WHERE v.start > ? AND v."end" > ? AND k.wanted = 1 AND (c.link_id = ? OR ? = 0) ORDER BY k.id`, now.Add(-longestVisit), now, link, link))
+}
+
 // ElsewhereIn returns the name of another calendar of the same account in which a copy of
 // a visit lies that nobody here has written; empty for none.
 func (t Tx) ElsewhereIn(c Copy) (string, error) {
@@ -173,10 +180,27 @@ func (t Tx) SameCopies(c Copy) ([]Copy, error) {
 
 // CopySays is what a copy of a visit should say, and on whose clock.
 type CopySays struct {
+	Business Business
+	Link     Link     // in whose calendar it is
+	With     []string // names of other people, rooms and equipment of the visit
 	Visit    Visit
 	Service  Service
 	Bookings []Booking // the confirmed ones
 	Zone     string    // of the calendar's owner
+}
+
+// AnySays returns what the copy of some visit ahead that one client has would say; the
+// zero value of its bookings where there is none.
+func (t Tx) AnySays(now span.Instant) (s CopySays, err error) {
+	ids, err := scan[[]ID](t.db.Raw(`SELECT k.id FROM visits v JOIN copies k ON k.visit_id = v.id WHERE v.start > ? AND k.wanted = 1 ORDER BY v.start LIMIT 1`, now))
+	if err != nil || len(ids) == 0 {
+		return s, err
+	}
+	c, err := t.Copy(ids[0])
+	if err != nil {
+		return s, err
+	}
+	return t.SaysOf(c)
 }
 
 // SaysOf returns what a copy should say.
@@ -188,6 +212,16 @@ func (t Tx) SaysOf(c Copy) (s CopySays, err error) {
 		return s, err
 	}
 	if s.Bookings, err = rows[Booking](t.db.Where("visit_id = ? AND status = ?", c.VisitID, Confirmed).Order("id")); err != nil {
+		return s, err
+	}
+	if s.Business, err = t.Business(); err != nil {
+		return s, err
+	}
+	if s.Link, err = one[Link](t.db.Where("id = (SELECT link_id FROM calendars WHERE id = ?)", c.CalendarID)); err != nil {
+		return s, err
+	}
+	if s.With, err = scan[[]string](t.db.Raw(`SELECT st.name FROM visit_staff o JOIN staff st ON st.id = o.staff_id WHERE o.visit_id = ? AND o.staff_id <> ?
+		UNION ALL SELECT r.name FROM visit_resources o JOIN resources r ON r.id = o.resource_id WHERE o.visit_id = ?`, c.VisitID, s.Link.StaffID, c.VisitID)); err != nil {
 		return s, err
 	}
 	s.Zone, err = scan[string](t.db.Raw(`SELECT s.zone FROM calendars c JOIN links l ON l.id = c.link_id JOIN staff s ON s.id = l.staff_id WHERE c.id = ?`, c.CalendarID))

@@ -33,6 +33,9 @@ type Link struct {
 	Failures  int          // in a row
 	Error     string       // why it could not be listed, in plain words
 	Drift     string       `gorm:"default:ask"` // what becomes of copies that are changed outside: ask, put back or follow
+	Alarm     int          `gorm:"default:-1"`  // how many minutes before a visit its copy reminds; -1 for not
+	Private   bool         // copies are marked as private
+	Unnamed   bool         // copies name no clients
 	Closing   bool         // it goes once its copies are gone
 	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
 }
@@ -104,9 +107,9 @@ func (t Tx) SaveSecret(id ID, before, secret []byte) (bool, error) {
 	return q.RowsAffected == 1, q.Error
 }
 
-// SaveDrift keeps what becomes of copies that are changed outside.
-func (t Tx) SaveDrift(id ID, how string) error {
-	return t.db.Exec("UPDATE links SET drift = ? WHERE id = ?", how, id).Error
+// SaveWishes keeps what the owner of a link wishes of the copies in it.
+func (t Tx) SaveWishes(l Link) error {
+	return t.db.Model(&l).Select("drift", "alarm", "private", "unnamed").Updates(&l).Error
 }
 
 // NoteListing keeps how the listing of an account's calendars went.

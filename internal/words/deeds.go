@@ -23,8 +23,8 @@ func OfDeed(who, deed, kind, name string) string {
 	switch deed {
 	case "linked", "unlinked":
 		return fmt.Sprintf("%s %s “%s”", who, deed, name)
-	case "chose about changed copies for":
-		return fmt.Sprintf("%s chose what becomes of copies of “%s” that are changed outside", who, name)
+	case "chose about copies for":
+		return fmt.Sprintf("%s chose what copies under “%s” say, and what becomes of those that are changed outside", who, name)
 	case "chose for":
 		return fmt.Sprintf("%s chose what the calendar “%s” is for", who, name)
 	case "secured":

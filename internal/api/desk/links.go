@@ -17,7 +17,7 @@ func (s *Desk) registerLinks(a huma.API) {
 	huma.Register(a, api.Get("/api/staff/{id}/costs", "getCosts", "What somebody's calendars cost"), s.getCosts)
 	huma.Register(a, api.Post("/api/staff/{id}/links", "addLink", "Link a calendar account", http.StatusCreated), s.addLink)
 	huma.Register(a, api.Post("/api/links/{id}/key", "renewLink", "Give a link a new app password, or a new address", http.StatusOK), s.renewLink)
-	huma.Register(a, api.Put("/api/links/{id}/drift", "chooseDrift", "Choose what becomes of copies that are changed outside"), s.chooseDrift)
+	huma.Register(a, api.Put("/api/links/{id}/wishes", "wishOfLink", "Choose what copies in the calendars of a link are like"), s.wish)
 	huma.Register(a, api.Post("/api/copies/{id}/settle", "settleCopy", "Say what holds where a copy differs from its booking", http.StatusNoContent), s.settle)
 	huma.Register(a, api.Post("/api/visits/{id}/copies", "writeAgain", "Write the copies of a visit again", http.StatusNoContent), s.writeAgain)
 	huma.Register(a, api.Delete("/api/links/{id}", "removeLink", "Take a link away"), s.removeLink)
@@ -52,8 +52,8 @@ func (s *Desk) addLink(ctx context.Context, in *struct {
 	return api.Answer(s.Links.Add(ctx, in.ID, in.Body))
 }
 
-func (s *Desk) chooseDrift(ctx context.Context, in *api.ChoosingDrift) (*struct{}, error) {
-	return nil, s.Links.ChooseDrift(ctx, in.ID, in.Body)
+func (s *Desk) wish(ctx context.Context, in *api.Wishing) (*struct{}, error) {
+	return nil, s.Links.Wish(ctx, in.ID, in.Body)
 }
 
 func (s *Desk) settle(ctx context.Context, in *api.Settling) (*struct{}, error) {

@@ -13,6 +13,7 @@ import (
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/fit"
+	"niche/internal/outbox"
 	"niche/internal/people"
 	"niche/internal/store"
 )
@@ -218,7 +219,7 @@ func (s *Desk) setUp(ctx context.Context, in *struct{ Body SetUp }) (*signedIn, 
 	if !ok {
 		return nil, api.Wrong("email", "This is not a mail address.")
 	}
-	business, err := in.Body.Business.row(store.Business{AheadPerMail: defaultAhead}, "business.")
+	business, err := in.Body.Business.row(store.Business{AheadPerMail: defaultAhead, CopyTitle: outbox.DefaultTexts.Title, CopyPlace: outbox.DefaultTexts.Place, CopyDescription: outbox.DefaultTexts.Description}, "business.")
 	if err != nil {
 		return nil, err
 	}

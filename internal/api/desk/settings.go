@@ -2,11 +2,17 @@ package desk
 
 import (
 	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"niche/core/merge"
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/outbox"
 	"niche/internal/store"
 )
 
@@ -17,7 +23,42 @@ const defaultAhead = 5
 // BusinessSettings is what can be said of the business as a whole.
 type BusinessSettings struct {
 	Business
-	Ahead int `json:"ahead" minimum:"1" maximum:"1000" doc:"How many bookings ahead one mail address may have."`
+	Outside OutsideTexts `json:"outside,omitempty" doc:"What copies of visits say in outside calendars; kept as they are when left out."`
+	Ahead   int          `json:"ahead" minimum:"1" maximum:"1000" doc:"How many bookings ahead one mail address may have."`
+}
+
+// OutsideTexts are what copies of visits say in outside calendars, with fields in braces.
+type OutsideTexts struct {
+	Title       string `json:"title" maxLength:"200"`
+	Place       string `json:"place" maxLength:"300"`
+	Description string `json:"description" maxLength:"2000"`
+}
+
+// TextField is a field that they can name.
+type TextField struct {
+	Name  string `json:"name"`
+	About string `json:"about"`
+}
+
+// OutsideExample is what a copy would say.
+type OutsideExample struct {
+	OutsideTexts
+	Of     string      `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
+	Fields []TextField `json:"fields"`
+}
+
+// check refuses a field that there is not, where it stands.
+func (o OutsideTexts) check(prefix string) error {
+	if strings.TrimSpace(o.Title) == "" {
+		return api.Wrong(prefix+"title", "A title is needed, by which the visit is known.")
+	}
+	for _, t := range [][2]string{{"title", o.Title}, {"place", o.Place}, {"description", o.Description}} {
+		var unknown merge.Unknown
+		if err := merge.Check(t[1], outbox.FieldNames()); errors.As(err, &unknown) {
+			return api.Wrong(prefix+t[0], fmt.Sprintf("There is no field {%s} (character %d).", unknown.Field, unknown.At+1))
+		}
+	}
+	return nil
 }
 
 // SettingsNow are the settings as they are saved.
@@ -40,6 +81,7 @@ type About struct {
 func (s *Desk) registerSettings(a huma.API) {
 	huma.Register(a, api.Get("/api/settings", "getSettings", "The business as a whole"), s.getSettings)
 	huma.Register(a, api.Put("/api/settings", "changeSettings", "Change the business as a whole"), s.changeSettings)
+	huma.Register(a, api.Post("/api/settings/outside", "showOutside", "What a copy of a visit would say outside", http.StatusOK), s.showOutside)
 	huma.Register(a, api.Get("/api/about", "getAbout", "The program itself"), s.getAbout)
 }
 
@@ -60,7 +102,7 @@ func settingsOf(tx store.Tx) (out SettingsNow, err error) {
 	if err != nil {
 		return out, err
 	}
-	out.BusinessSettings = BusinessSettings{renderBusiness(b), b.AheadPerMail}
+	out.BusinessSettings = BusinessSettings{renderBusiness(b), OutsideTexts{b.CopyTitle, b.CopyPlace, b.CopyDescription}, b.AheadPerMail}
 	out.Version, err = tx.Version(store.Settings)
 	return out, err
 }
@@ -74,6 +116,10 @@ func (s *Desk) changeSettings(ctx context.Context, in *struct {
 		return nil, err
 	}
 	next, err := in.Body.row(store.Business{AheadPerMail: in.Body.Ahead}, "")
+	texts := in.Body.Outside
+	if err == nil && texts != (OutsideTexts{}) {
+		err = texts.check("outside.")
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -82,16 +128,51 @@ func (s *Desk) changeSettings(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
+		if texts == (OutsideTexts{}) {
+			texts = before.Outside
+		}
+		next.CopyTitle, next.CopyPlace, next.CopyDescription = texts.Title, texts.Place, texts.Description
 		if err := tx.SaveBusiness(next); err != nil {
 			return err
 		}
-		return tx.Note(span.At(s.Now()), "changed", "settings", 0, next.Name, before.BusinessSettings, in.Body)
+		if texts != before.Outside {
+			if err := outbox.Rewrite(tx, 0, span.At(s.Now())); err != nil {
+				return err
+			}
+		}
+		after := in.Body
+		after.Outside = texts
+		return tx.Note(span.At(s.Now()), "changed", "settings", 0, next.Name, before.BusinessSettings, after)
 	})
 	current := func() (SettingsNow, error) { return s.settings(ctx) }
 	if err != nil {
 		return nil, api.Stale(err, current, func(n SettingsNow) int64 { return n.Version })
 	}
+	s.Runner.Wake()
 	return api.Answer(current())
+}
+
+func (s *Desk) showOutside(ctx context.Context, in *struct{ Body OutsideTexts }) (*api.Body[OutsideExample], error) {
+	if err := in.Body.check(""); err != nil {
+		return nil, err
+	}
+	db := s.DB.Read(ctx)
+	says, err := db.AnySays(span.At(s.Now()))
+	if err != nil {
+		return nil, err
+	}
+	out := OutsideExample{Fields: []TextField{}}
+	if len(says.Bookings) == 0 {
+		says.Service, says.Bookings = store.Service{Name: "Home tuning", Place: "At the client’s"}, []store.Booking{{ClientName: "Rosa Osei", ClientMail: "rosa@clients.example", Reference: "K7M-2QXA", Places: 1}}
+	} else {
+		out.Of = says.Bookings[0].Reference
+	}
+	said := outbox.Said(outbox.Texts(in.Body), says)
+	out.OutsideTexts = OutsideTexts(said)
+	for _, f := range outbox.Fields {
+		out.Fields = append(out.Fields, TextField(f))
+	}
+	return api.Answer(out, nil)
 }
 
 func (s *Desk) getAbout(ctx context.Context, _ *struct{}) (*api.Body[About], error) {

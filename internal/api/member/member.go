@@ -61,7 +61,7 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(come, api.Post("/api/signed-in", "comeBack", "Come back from a calendar host, as whoever went there", http.StatusOK), s.comeBack)
 	huma.Register(own, api.Delete("/api/my/links/{id}", "removeMyLink", "Take an own link away"), s.removeLink)
 	huma.Register(own, api.Put("/api/my/calendars/{id}", "chooseMyCalendar", "Choose what an own calendar is for"), s.chooseCalendar)
-	huma.Register(own, api.Put("/api/my/links/{id}/drift", "chooseMyDrift", "Choose what becomes of copies in own calendars that are changed outside"), s.chooseDrift)
+	huma.Register(own, api.Put("/api/my/links/{id}/wishes", "wishOfMyLink", "Choose what copies in own calendars are like"), s.wish)
 	huma.Register(own, api.Post("/api/my/copies/{id}/settle", "settleMyCopy", "Say what holds where a copy in an own calendar differs from its booking", http.StatusNoContent), s.settle)
 	huma.Register(own, api.Get("/api/my/costs", "getMyCosts", "What the own calendars cost"), s.getCosts)
 	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
@@ -277,11 +277,11 @@ func (s *Member) comeBack(ctx context.Context, in *struct{ Body api.Returned }) 
 	return api.Answer(s.Links.ComeBack(ctx, in.Body))
 }
 
-func (s *Member) chooseDrift(ctx context.Context, in *api.ChoosingDrift) (*struct{}, error) {
+func (s *Member) wish(ctx context.Context, in *api.Wishing) (*struct{}, error) {
 	if err := s.own(ctx, in.ID); err != nil {
 		return nil, err
 	}
-	return nil, s.Links.ChooseDrift(ctx, in.ID, in.Body)
+	return nil, s.Links.Wish(ctx, in.ID, in.Body)
 }
 
 func (s *Member) settle(ctx context.Context, in *api.Settling) (*struct{}, error) {

@@ -8,6 +8,7 @@
   import NumberField from '$lib/ui/NumberField.svelte';
   import Outcome from '$lib/ui/Outcome.svelte';
   import ZonePicker from '$lib/ui/ZonePicker.svelte';
+  import Outside from './Outside.svelte';
   import { loadSession } from '../session.svelte';
 
   /** The business as a whole. */
@@ -16,10 +17,16 @@
     {
       read: () => data(api.GET('/api/settings')),
       save: (_, body, version) => data(api.PUT('/api/settings', { params: { header: over(version) }, body })),
-      value: ({ name, zone, clock, order, ahead }) => ({ name, zone, clock, order, ahead }),
+      value: ({ name, zone, clock, order, ahead, outside }) => ({
+        ...{ name, zone, clock, order, ahead },
+        outside: { title: '', place: '', description: '', ...outside },
+      }),
       body: (fields) => fields,
     },
-    { name: '', zone: 'UTC', clock: '24', order: 'dmy', ahead: 5 },
+    {
+      ...{ name: '', zone: 'UTC', clock: '24', order: 'dmy', ahead: 5 },
+      outside: { title: '', place: '', description: '' },
+    },
   );
   const parts = fields<Fields>({
     name: 'Name',
@@ -27,6 +34,7 @@
     clock: 'Clock',
     order: 'Dates',
     ahead: 'Bookings ahead',
+    outside: 'What a visit says outside',
   });
   const problem = $derived(form.problem);
   $effect(() => void form.open(1));
@@ -81,6 +89,11 @@
           error={problem?.fields.ahead}
         />
       </div>
+      {#if form.value.outside}
+        <div class="sm:col-span-2">
+          <Outside bind:texts={form.value.outside} faults={problem?.fields ?? {}} />
+        </div>
+      {/if}
       <div class="grid gap-3 sm:col-span-2">
         <Outcome {form} parts={() => parts} quiet />
         <div class="flex items-center gap-3">

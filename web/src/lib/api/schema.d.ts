@@ -385,23 +385,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/links/{id}/drift': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Choose what becomes of copies that are changed outside */
-    put: operations['chooseDrift'];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   '/api/links/{id}/key': {
     parameters: {
       query?: never;
@@ -413,6 +396,23 @@ export interface paths {
     put?: never;
     /** Give a link a new app password, or a new address */
     post: operations['renewLink'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/links/{id}/wishes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose what copies in the calendars of a link are like */
+    put: operations['wishOfLink'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -795,23 +795,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/my/links/{id}/drift': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Choose what becomes of copies in own calendars that are changed outside */
-    put: operations['chooseMyDrift'];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   '/api/my/links/{id}/key': {
     parameters: {
       query?: never;
@@ -823,6 +806,23 @@ export interface paths {
     put?: never;
     /** Give an own link a new app password, or a new address */
     post: operations['renewMyLink'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/links/{id}/wishes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose what copies in own calendars are like */
+    put: operations['wishOfMyLink'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1068,6 +1068,23 @@ export interface paths {
     /** Change the business as a whole */
     put: operations['changeSettings'];
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/settings/outside': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a copy of a visit would say outside */
+    post: operations['showOutside'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1531,6 +1548,8 @@ export interface components {
        * @enum {string}
        */
       order?: 'dmy' | 'mdy' | 'ymd';
+      /** @description What copies of visits say in outside calendars; kept as they are when left out. */
+      outside?: components['schemas']['OutsideTexts'];
       /** @description IANA time zone. */
       zone: string;
     };
@@ -1755,10 +1774,6 @@ export interface components {
       lies: string;
       words: string;
     };
-    DriftChoice: {
-      /** @enum {string} */
-      drift: 'ask' | 'put back' | 'follow';
-    };
     Entering: {
       password: string;
     };
@@ -1855,11 +1870,6 @@ export interface components {
       closing: boolean;
       /** Format: date-time */
       createdAt: string;
-      /**
-       * @description What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow.
-       * @enum {string}
-       */
-      drift: 'ask' | 'put back' | 'follow';
       /** @description Why its calendars could not be listed the last time, in plain words, or empty. */
       error: string;
       /** @description What its host is called. */
@@ -1880,6 +1890,23 @@ export interface components {
       signsInAt: number;
       /** @description Empty for a feed. */
       username: string;
+      wishes: components['schemas']['LinkWishes'];
+    };
+    LinkWishes: {
+      /**
+       * Format: int64
+       * @description How many minutes before a visit its copy reminds; 0 for not.
+       */
+      alarm: number;
+      /**
+       * @description What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow.
+       * @enum {string}
+       */
+      drift: 'ask' | 'put back' | 'follow';
+      /** @description Copies are marked as private, so that others who see the calendar see no words. */
+      private: boolean;
+      /** @description Copies name no clients, but references of bookings. */
+      unnamed: boolean;
     };
     Linking: {
       /**
@@ -2179,6 +2206,19 @@ export interface components {
       date: string;
       note: string;
       spans: string[][];
+    };
+    OutsideExample: {
+      description: string;
+      fields: components['schemas']['TextField'][];
+      /** @description Of which booking; empty where there is none, and one is made up. */
+      of: string;
+      place: string;
+      title: string;
+    };
+    OutsideTexts: {
+      description: string;
+      place: string;
+      title: string;
     };
     OwnDay: {
       date: string;
@@ -2675,6 +2715,8 @@ export interface components {
        * @enum {string}
        */
       order?: 'dmy' | 'mdy' | 'ymd';
+      /** @description What copies of visits say in outside calendars; kept as they are when left out. */
+      outside?: components['schemas']['OutsideTexts'];
       /** Format: int64 */
       version: number;
       /** @description IANA time zone. */
@@ -2789,6 +2831,10 @@ export interface components {
       label: string;
       /** Format: date-time */
       start: string;
+    };
+    TextField: {
+      about: string;
+      name: string;
     };
     Tick: {
       /**
@@ -4025,39 +4071,6 @@ export interface operations {
       };
     };
   };
-  chooseDrift: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['DriftChoice'];
-      };
-    };
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
   renewLink: {
     parameters: {
       query?: never;
@@ -4081,6 +4094,39 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Link'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  wishOfLink: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LinkWishes'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
@@ -4864,39 +4910,6 @@ export interface operations {
       };
     };
   };
-  chooseMyDrift: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['DriftChoice'];
-      };
-    };
-    responses: {
-      /** @description No Content */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
   renewMyLink: {
     parameters: {
       query?: never;
@@ -4920,6 +4933,39 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Link'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  wishOfMyLink: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LinkWishes'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
@@ -5647,6 +5693,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['SettingsNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  showOutside: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OutsideTexts'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OutsideExample'];
         };
       };
       /** @description Error */

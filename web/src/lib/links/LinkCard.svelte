@@ -7,6 +7,7 @@
   import { deskDoors, type LinkDoors } from './doors';
   import Renew from './Renew.svelte';
   import CalendarRow from './CalendarRow.svelte';
+  import Wishes from './Wishes.svelte';
   import { copies } from './words';
 
   let {
@@ -82,15 +83,6 @@
     }
   }
 
-  type Drift = Shape<'Link'>['drift'];
-  async function drift(how: Drift) {
-    try {
-      await doors.drift(link.id, { drift: how });
-      onchanged();
-    } catch (cause) {
-      fault = problemOf(cause).message;
-    }
-  }
   const used = $derived(link.calendars.filter((c) => c.blocks || c.getsBookings));
   const trouble = $derived(used.find((c) => c.error));
   const shut = $derived(link.calendars.find((c) => c.getsBookings && !c.canWrite));
@@ -212,18 +204,7 @@
       <Notice tone="attention">{link.error} New calendars of this account would not be seen.</Notice>
     {/if}
     {#if !link.closing && used.some((c) => c.getsBookings)}
-      <label class="flex flex-wrap items-center gap-2 text-sm">
-        When a visit is changed in these calendars:
-        <select
-          class="select select-sm w-auto"
-          value={link.drift}
-          onchange={(e) => void drift(e.currentTarget.value as Drift)}
-        >
-          <option value="ask">ask which holds</option>
-          <option value="put back">put it back</option>
-          <option value="follow">move the booking, when the rules allow</option>
-        </select>
-      </label>
+      <Wishes wishes={link.wishes} save={(w) => doors.wish(link.id, w)} onsaved={onchanged} />
     {/if}
   </div>
 </section>

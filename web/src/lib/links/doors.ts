@@ -11,7 +11,7 @@ export interface LinkDoors {
   ) => Promise<Shape<'Calendar'>>;
   remove: (id: number, copies?: 'remove' | 'leave') => Promise<unknown>;
   renew: (id: number, body: Shape<'Renewal'>) => Promise<unknown>;
-  drift: (id: number, body: Shape<'DriftChoice'>) => Promise<unknown>;
+  wish: (id: number, body: Shape<'LinkWishes'>) => Promise<unknown>;
   /** Leaves for a calendar host, to sign in there: for a link that is renewed, or a new one. Only whose calendars they are can do it. */
   signIn?: (host: number, link?: number) => Promise<void>;
 }
@@ -26,7 +26,7 @@ export const deskDoors: LinkDoors = {
     ),
   remove: (id, copies) => api.DELETE('/api/links/{id}', { params: { path: { id }, query: { copies } } }),
   renew: (id, body) => api.POST('/api/links/{id}/key', { params: { path: { id } }, body }),
-  drift: (id, body) => api.PUT('/api/links/{id}/drift', { params: { path: { id } }, body }),
+  wish: (id, body) => api.PUT('/api/links/{id}/wishes', { params: { path: { id } }, body }),
 };
 
 export const ownDoors: LinkDoors = {
@@ -39,7 +39,7 @@ export const ownDoors: LinkDoors = {
     ),
   remove: (id, copies) => api.DELETE('/api/my/links/{id}', { params: { path: { id }, query: { copies } } }),
   renew: (id, body) => api.POST('/api/my/links/{id}/key', { params: { path: { id } }, body }),
-  drift: (id, body) => api.PUT('/api/my/links/{id}/drift', { params: { path: { id } }, body }),
+  wish: (id, body) => api.PUT('/api/my/links/{id}/wishes', { params: { path: { id } }, body }),
   signIn: async (id, link) => {
     const to = await data(
       api.POST('/api/my/hosts/{id}/sign-in', { params: { path: { id }, query: { link } } }),

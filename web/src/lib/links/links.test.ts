@@ -48,7 +48,7 @@ const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
   left: 0,
   signsInAt: 0,
   byConsent: false,
-  drift: 'ask',
+  wishes: { drift: 'ask', alarm: 0, private: false, unnamed: false },
   calendars,
 });
 
