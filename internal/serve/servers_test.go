@@ -12,6 +12,8 @@ import (
 	"niche/internal/api"
 	"niche/internal/api/desk"
 	"niche/internal/nichetest"
+	"niche/internal/store"
+	"niche/internal/wall"
 )
 
 // The whole way against real servers: linking, reading, booking, moving, cancelling,
@@ -56,6 +58,9 @@ func wholeWay(t *testing.T, s nichetest.Server) {
 	require.NoError(t, err)
 	stands("15:00")
 
+	asOwnersDo(t, d, look)
+	stands("15:00")
+
 	// An outage: everything waits, and one answer brings all of it forward.
 	trouble.Always("", nichetest.Fault{Unasked: true, Status: http.StatusServiceUnavailable})
 	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) { f.Unreachable = "take" }))
@@ -90,4 +95,51 @@ func wholeWay(t *testing.T, s nichetest.Server) {
 	require.NoError(t, d.Cancel(b))
 	d.Until("nothing of ours is left", func() bool { return len(look.Events("Work")) == 0 })
 	require.Equal(t, "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00", d.Starts(wednesday))
+}
+
+// asOwnersDo does to a copy what owners do, and settles what holds; what they add stays,
+// and what they wish of copies is there, as far as the server keeps it.
+func asOwnersDo(t *testing.T, d *nichetest.Desk, look nichetest.Outside) {
+	visit := func() wall.WallVisit { return d.Wall(wednesday).Lanes[0].Visits[0] }
+	edit := func(change func(body string) string) {
+		e := look.Events("Work")[0]
+		changed := change(e.Body)
+		require.NotEqual(t, e.Body, changed)
+		look.Put("Work", e, changed)
+	}
+	adrift := func(words string) store.ID {
+		d.Until("it is told: "+words, func() bool { return visit().Copy == "adrift" && strings.Contains(visit().CopyNote, words) })
+		return visit().Drifts[0].Copy
+	}
+	settle := func(copy store.ID, holds string) {
+		require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/copies/%d/settle", copy), api.Settlement{Holds: holds}, nil))
+		d.Until("it is settled", func() bool { return visit().Copy == "read back" && len(visit().Drifts) == 0 })
+	}
+	hour := func(from, to string) func(string) string {
+		return func(body string) string { return strings.ReplaceAll(body, "20260304T"+from, "20260304T"+to) }
+	}
+	edit(func(b string) string { return hour("150000", "100000")(hour("160000", "110000")(b)) })
+	settle(adrift("it lies at 10:00–11:00"), "booking")
+	edit(func(b string) string { return hour("150000", "130000")(hour("160000", "140000")(b)) })
+	settle(adrift("it lies at 13:00–14:00"), "calendar")
+	require.Equal(t, "13:00–14:00", visit().Label, "the booking has followed")
+	edit(func(b string) string { return hour("130000", "150000")(hour("140000", "160000")(b)) })
+	settle(adrift("it lies at 15:00–16:00"), "calendar")
+	look.Remove("Work", look.Events("Work")[0])
+	settle(adrift("It was removed outside."), "booking")
+	edit(func(b string) string {
+		return strings.Replace(b, "END:VEVENT", "CATEGORIES:Mine\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nDESCRIPTION:own\r\nTRIGGER:-PT7M\r\nEND:VALARM\r\nEND:VEVENT", 1)
+	})
+	require.NoError(t, d.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", d.Links()[0].ID), api.LinkWishes{Drift: "ask", Alarm: 30, Private: true}, nil))
+	var missing []string
+	d.Until("what is wished is outside", func() bool {
+		body := look.Events("Work")[0].Body
+		missing = nil
+		for _, word := range []string{"CATEGORIES:Mine", "TRIGGER:-PT7M", "TRIGGER:-PT30M", "CLASS:PRIVATE"} {
+			if !strings.Contains(body, word) {
+				missing = append(missing, word)
+			}
+		}
+		return visit().Copy == "read back" && len(missing) == 0
+	})
 }
