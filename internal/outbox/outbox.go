@@ -146,6 +146,9 @@ func (o *Outbox) do(ctx context.Context, id store.ID) error {
 	}
 	o.writes.WithLabelValues("failed").Inc()
 	err = fmt.Errorf("writing copy %d to %s: %w", id, t.link.Host, err)
+	if _, told := errors.AsType[otherwise](err); told {
+		return err // and it is noted how, and when it is tried again
+	}
 	pause := work.Pause(firstPause, t.copy.Attempts, longestPause)
 	asked := outbound.RetryAfter(err)
 	if outbound.IsSilence(err) && o.Hosts.Silent(t.link.Host, begun, failedBefore, asked) {
@@ -383,11 +386,17 @@ func (t *try) differs(ctx context.Context, how string, cause error) error {
 		t.copy.State, t.copy.Error, t.copy.NextAt = store.CopyAdrift, "The host keeps it otherwise each time it is written: "+how+".", store.Never
 		return t.note(ctx)
 	}
-	// Kept as waiting, so that it is written and not only read.
-	t.copy.State, t.copy.NextAt = store.CopyWaiting, span.NotBefore(t.Now().Add(work.Pause(firstPause, t.copy.Rewrites-1, longestPause)))
+	// Kept as failed, so that it is written and not only read.
+	t.copy.State, t.copy.NextAt = store.CopyFailed, span.NotBefore(t.Now().Add(work.Pause(firstPause, t.copy.Rewrites-1, longestPause)))
 	t.copy.Error = "It did not come back as it was written: " + how + "."
-	return errors.Join(fmt.Errorf("reading the copy back: %s", how), cause, t.note(ctx))
+	return errors.Join(otherwise{how}, cause, t.note(ctx))
 }
+
+// otherwise says how a copy came back otherwise than it was written.
+type otherwise struct{ how string }
+
+// Error says how.
+func (o otherwise) Error() string { return "reading the copy back: " + o.how }
 
 // doubt looks at a copy that was right, because something happened to it outside or
 // because an old write may have arrived. An own old write is put right. What somebody

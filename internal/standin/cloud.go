@@ -65,6 +65,7 @@ type Cloud struct {
 	file    string
 	now     func() time.Time
 	clients []Client
+	mood    Mood
 	state
 }
 

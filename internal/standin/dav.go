@@ -25,7 +25,12 @@ func (c *Cloud) Handler() http.Handler {
 	mux.HandleFunc("/.well-known/caldav", func(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, davRoot, http.StatusMovedPermanently)
 	})
-	mux.HandleFunc(davRoot, c.dav)
+	mux.HandleFunc(davRoot, c.moody(c.dav))
+	mux.HandleFunc("POST /mood", func(w http.ResponseWriter, r *http.Request) {
+		r.Body = http.MaxBytesReader(w, r.Body, 4<<10)
+		c.Behave(Mood(r.PostFormValue("mood")))
+		http.Redirect(w, r, "/", http.StatusSeeOther)
+	})
 	mux.HandleFunc("GET /public/{user}/{calendar}", c.feed)
 	c.oauth(mux)
 	c.pages(mux)
@@ -261,6 +266,15 @@ func (c *Cloud) report(w http.ResponseWriter, r *http.Request, t target) {
 			}
 			out = append(out, response(h, text("d:getetag", o.ETag), text("c:calendar-data", string(o.Data))))
 		}
+		if c.behaves() == Partial {
+			kept := out[:0]
+			for i, e := range out {
+				if i%2 == 0 {
+					kept = append(kept, e)
+				}
+			}
+			out = kept
+		}
 		writeMultistatus(w, out...)
 	case "sync-collection":
 		after, err := 0, error(nil)
@@ -268,7 +282,7 @@ func (c *Cloud) report(w http.ResponseWriter, r *http.Request, t target) {
 			after, err = strconv.Atoi(strings.TrimPrefix(q.Token, tokenStart))
 		}
 		list, last := c.since(t.collection(), after)
-		if err != nil || after > last {
+		if err != nil || after > last || q.Token != "" && c.behaves() == Forgets {
 			w.Header().Set("Content-Type", "application/xml; charset=utf-8")
 			w.WriteHeader(http.StatusForbidden)
 			_, _ = io.WriteString(w, xml.Header+`<d:error xmlns:d="DAV:"><d:valid-sync-token/></d:error>`)

@@ -67,7 +67,9 @@ func (c *Cloud) pages(mux *http.ServeMux) {
 		render(w, http.StatusOK, "accounts.html", struct {
 			Accounts []Account
 			Address  string
-		}{c.Accounts, "http://" + r.Host})
+			Mood     Mood
+			Moods    any
+		}{c.Accounts, "http://" + r.Host, c.behaves(), Moods})
 	})
 	mux.HandleFunc("GET /week/{user}", func(w http.ResponseWriter, r *http.Request) {
 		c.week(w, r, http.StatusOK, "", eventForm{})
