@@ -58,6 +58,7 @@ test("a visit that its owner moves outside is told on the wall and in the own da
     await page.goto(`${niche.address}/team/3/calendars`);
     const what = page.getByLabel("When it is changed in the calendar:");
     await what.selectOption("put it back");
+    await expect(page.getByRole("status").getByText("Saved")).toBeAttached();
     await page.reload();
     await expect(what).toHaveValue("put back");
     await isSound(page);

@@ -12,10 +12,12 @@
   }: { wishes: Wishes; save: (w: Wishes) => Promise<unknown>; onsaved: () => void } = $props();
 
   let fault = $state('');
+  let saved = $state(false);
   async function change(part: Partial<Wishes>) {
-    fault = '';
+    [fault, saved] = ['', false];
     try {
       await save({ ...wishes, ...part });
+      saved = true;
       onsaved();
     } catch (cause) {
       fault = problemOf(cause).message;
@@ -60,5 +62,6 @@
       <option value="follow">move the booking, when the rules allow</option>
     </select>
   </label>
+  <p class="sr-only" role="status">{saved ? 'Saved' : ''}</p>
   {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
 </div>
