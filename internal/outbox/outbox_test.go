@@ -614,6 +614,7 @@ func TestCopiesSayWhatIsWished(t *testing.T) {
 	o.Until("the addition is no stray", func() bool {
 		return o.Copies(wednesday) == "read back" && o.Count("objects WHERE visit_id > 0 AND etag = '"+o.look.Events("Work")[0].ETag+"'") == 1
 	})
+	require.Equal(t, api.LinkWishes{Drift: outbox.Ask}, o.Links()[0].Wishes, "nothing is wished at first")
 	wish := func(w api.LinkWishes) {
 		require.NoError(t, o.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", o.Links()[0].ID), w, nil))
 	}

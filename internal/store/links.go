@@ -33,7 +33,7 @@ type Link struct {
 	Failures  int          // in a row
 	Error     string       // why it could not be listed, in plain words
 	Drift     string       `gorm:"default:ask"` // what becomes of copies that are changed outside: ask, put back or follow
-	Alarm     int          `gorm:"default:-1"`  // how many minutes before a visit its copy reminds; -1 for not
+	Alarm     int          // how many minutes before a visit its copy reminds; 0 for not
 	Private   bool         // copies are marked as private
 	Unnamed   bool         // copies name no clients
 	Closing   bool         // it goes once its copies are gone
