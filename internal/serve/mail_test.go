@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"niche/internal/api"
 	"niche/internal/api/desk"
 	"niche/internal/api/member"
 	"niche/internal/demo"
@@ -230,6 +231,15 @@ func TestComingInByMail(t *testing.T) {
 	require.Equal(t, http.StatusCreated, in(me, token))
 	require.NoError(t, me.Get(ctx, "/api/my", nil))
 	require.Equal(t, http.StatusNotFound, in(me, token), "it is used up")
+
+	elsewhere := demo.NewClient(p.Niche.Address)
+	require.NoError(t, elsewhere.Post(ctx, "/api/invitations/"+invited(t, p.Desk, p.Staff.ID), nil, nil))
+	var sessions api.List[api.OwnSession]
+	require.NoError(t, me.Get(ctx, "/api/my/sessions", &sessions))
+	require.Len(t, sessions.Items, 2)
+	require.NoError(t, me.Do(ctx, http.MethodDelete, "/api/my/sessions", nil, nil))
+	require.Equal(t, http.StatusUnauthorized, nichetest.Problem(t, elsewhere.Get(ctx, "/api/my", nil)).Status, "all others are ended")
+	require.NoError(t, me.Get(ctx, "/api/my", nil))
 
 	late := asks(p.Staff.Email)
 	p.until("sent")

@@ -36,21 +36,11 @@ type WayIn struct {
 	Path string   `json:"path" doc:"Of the page on which a password is chosen. It works once, for 7 days, and is not shown again."`
 }
 
-// OwnSession is one of somebody's own sessions.
-type OwnSession struct {
-	ID      store.ID     `json:"id"`
-	Here    bool         `json:"here" doc:"It is the one that asks."`
-	Device  string       `json:"device"`
-	Network string       `json:"network"`
-	Began   span.Instant `json:"began" format:"date-time"`
-	Seen    span.Instant `json:"seen" format:"date-time"`
-}
-
 // Security is how somebody signs in.
 type Security struct {
-	SecondFactor bool         `json:"secondFactor"`
-	CodesLeft    int          `json:"codesLeft" doc:"Recovery codes that are not used."`
-	Sessions     []OwnSession `json:"sessions"`
+	SecondFactor bool             `json:"secondFactor"`
+	CodesLeft    int              `json:"codesLeft" doc:"Recovery codes that are not used."`
+	Sessions     []api.OwnSession `json:"sessions"`
 }
 
 // Proof is a password given again, before something that only its owner may do.
@@ -202,11 +192,8 @@ func (s *Desk) getSecurity(ctx context.Context, _ *struct{}) (*api.Body[Security
 	if err != nil {
 		return nil, err
 	}
-	rows, err := db.SessionsOf(who.Owner())
-	out := Security{SecondFactor: len(a.SecondFactor) > 0, CodesLeft: int(left), Sessions: []OwnSession{}}
-	for _, r := range rows {
-		out.Sessions = append(out.Sessions, OwnSession{r.ID, r.ID == who.Session, r.Device, r.Origin, r.CreatedAt, r.SeenAt})
-	}
+	out := Security{SecondFactor: len(a.SecondFactor) > 0, CodesLeft: int(left)}
+	out.Sessions, err = api.OwnSessions(ctx, db)
 	return api.Answer(out, err)
 }
 

@@ -54,6 +54,9 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(come, api.Post("/api/my/session/{token}", "comeInByMail", "Come in by a one-time address, which is used up by it", http.StatusCreated), s.comeIn)
 	huma.Register(own, api.Get("/api/my", "getMyself", "Who is signed in as a staff member"), s.getMyself)
 	huma.Register(own, api.Delete("/api/my/session", "leave", "Sign out"), s.leave)
+	huma.Register(own, api.Get("/api/my/sessions", "listMySessions", "Where one is signed in"), s.listSessions)
+	huma.Register(own, api.Delete("/api/my/sessions/{id}", "endMySession", "End an own session"), s.endSession)
+	huma.Register(own, api.Delete("/api/my/sessions", "endMyOtherSessions", "End all own sessions but this one"), s.endOtherSessions)
 	huma.Register(own, api.Get("/api/my/links", "listMyLinks", "The own links"), s.listLinks)
 	huma.Register(own, api.Post("/api/my/links", "addMyLink", "Link an own calendar account or published calendar", http.StatusCreated), s.addLink)
 	huma.Register(own, api.Post("/api/my/links/{id}/key", "renewMyLink", "Give an own link a new app password, or a new address", http.StatusOK), s.renewLink)
@@ -220,6 +223,19 @@ func (s *Member) getMyself(ctx context.Context, _ *struct{}) (*api.Body[Myself],
 func (s *Member) leave(ctx context.Context, _ *struct{}) (*signedOut, error) {
 	err := s.People.SignOut(ctx, api.Who(ctx))
 	return &signedOut{api.Cookies(s.Secure, people.In{})}, err
+}
+
+func (s *Member) listSessions(ctx context.Context, _ *struct{}) (*api.Body[api.List[api.OwnSession]], error) {
+	list, err := api.OwnSessions(ctx, s.DB.Read(ctx))
+	return api.Answer(api.List[api.OwnSession]{Items: list}, err)
+}
+
+func (s *Member) endSession(ctx context.Context, in *api.IDPath) (*struct{}, error) {
+	return nil, s.People.EndSession(ctx, api.Who(ctx), in.ID)
+}
+
+func (s *Member) endOtherSessions(ctx context.Context, _ *struct{}) (*struct{}, error) {
+	return nil, s.People.EndOthers(ctx, api.Who(ctx))
 }
 
 func (s *Member) listLinks(ctx context.Context, _ *struct{}) (*api.Body[api.List[api.Link]], error) {

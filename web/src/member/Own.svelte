@@ -5,6 +5,7 @@
   import Calendars from './Calendars.svelte';
   import ComeIn from './ComeIn.svelte';
   import Day from './Day.svelte';
+  import Sessions from './Sessions.svelte';
 
   /** A staff member's own pages. */
   let { here }: { here: 'day' | 'calendars' } = $props();
@@ -45,6 +46,7 @@
         >
       {/each}
       <button type="button" class="link-plain ml-auto text-sm" onclick={leave}>Sign out</button>
+      <div class="w-full"><Sessions /></div>
     </nav>
   {/if}
 </div>

@@ -13,7 +13,8 @@
 
   let fault = $state('');
   let saved = $state(false);
-  async function change(part: Partial<Wishes>) {
+  async function change(part: Partial<Wishes>, by?: HTMLSelectElement) {
+    const was = { ...wishes };
     [fault, saved] = ['', false];
     try {
       await save({ ...wishes, ...part });
@@ -21,6 +22,7 @@
       onsaved();
     } catch (cause) {
       fault = problemOf(cause).message;
+      if (by) by.value = String('alarm' in part ? was.alarm : was.drift); // what is shown is what is kept
     }
   }
   const usual = [0, 5, 10, 15, 30, 60, 120, 1440];
@@ -38,7 +40,7 @@
       <select
         class="select select-sm w-auto"
         value={wishes.alarm}
-        onchange={(e) => void change({ alarm: Number(e.currentTarget.value) })}
+        onchange={(e) => void change({ alarm: Number(e.currentTarget.value) }, e.currentTarget)}
       >
         {#each alarms as m (m)}<option value={m}>{before(m)}</option>{/each}
       </select>
@@ -55,7 +57,7 @@
     <select
       class="select select-sm w-auto"
       value={wishes.drift}
-      onchange={(e) => void change({ drift: e.currentTarget.value as Wishes['drift'] })}
+      onchange={(e) => void change({ drift: e.currentTarget.value as Wishes['drift'] }, e.currentTarget)}
     >
       <option value="ask">ask which holds</option>
       <option value="put back">put it back</option>
