@@ -161,7 +161,11 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 		failedBefore = row.TriedAt.Time()
 	}
 	row.TriedAt = now
-	if now >= row.Until {
+	holds, err := stillHolds(db, row)
+	if err != nil {
+		return fmt.Errorf("sending message %d: %w", id, err)
+	}
+	if now >= row.Until || !holds {
 		return m.note(ctx, settled(row, store.MessageOvertaken, now))
 	}
 	server, err := db.MailServer()

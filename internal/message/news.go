@@ -2,6 +2,8 @@ package message
 
 import (
 	"errors"
+	"fmt"
+	"slices"
 
 	"niche/core/span"
 	"niche/internal/store"
@@ -98,3 +100,32 @@ func (m *Messages) tell(tx store.Tx, staff store.ID, make func(business string, 
 	}
 	return err
 }
+
+// stillHolds reports whether what a message tells is still so: it may have waited.
+func stillHolds(tx store.Tx, row store.Message) (bool, error) {
+	var id store.ID
+	switch row.Kind {
+	case SignInAgain:
+		if _, err := fmt.Sscanf(row.About, aboutKey, &id); err != nil {
+			return true, nil
+		}
+		calendars, err := tx.CalendarsOf(id)
+		return slices.ContainsFunc(calendars, func(c store.Calendar) bool { return c.State == store.Refused }), err
+	case LiesOn:
+		if _, err := fmt.Sscanf(row.About, "visit %d and", &id); err != nil {
+			return true, nil
+		}
+		open, err := tx.OpenClashesOf(id)
+		return len(open) > 0, err
+	case WasMoved:
+		if _, err := fmt.Sscanf(row.About, "copy of visit %d in", &id); err != nil {
+			return true, nil
+		}
+		adrift, err := tx.AdriftOf([]store.ID{id})
+		return len(adrift) > 0, err
+	}
+	return true, nil
+}
+
+// aboutKey is what a request to sign in again is about.
+const aboutKey = "key of link %d"

@@ -63,7 +63,7 @@ func (m *Messages) WayIn(business string, to store.Staff, token string, ends spa
 
 // Again asks the owner of a link whose key is no longer taken to renew it.
 func (m *Messages) Again(business string, to store.Staff, link store.ID, host string, now span.Instant) Mail {
-	return Mail{Kind: SignInAgain, Staff: to, About: fmt.Sprintf("key of link %d", link), Daily: true, Until: now.Add(7 * day), Text: letter(to, "Sign in again at "+host+": "+business,
+	return Mail{Kind: SignInAgain, Staff: to, About: fmt.Sprintf(aboutKey, link), Daily: true, Until: now.Add(7 * day), Text: letter(to, "Sign in again at "+host+": "+business,
 		host+" no longer lets Niche in to your calendars. Until you sign in again, nobody sees here when you are busy, and your visits are not written there.",
 		m.Home+"/my/calendars",
 		"Your calendars, what they are for and the visits in them stay as they are.")}
