@@ -53,10 +53,12 @@ func CostsOf(tx store.Tx, staff store.Staff, now span.Instant) (Costs, error) {
 	if err != nil {
 		return out, err
 	}
-	all := make([]offer.Calendar, len(busy[staff.ID]))
+	// What a copy takes that was moved is no choice of a calendar.
+	chosen := slices.DeleteFunc(busy[staff.ID], func(c blocking.Calendar) bool { return c.Copy != 0 })
+	all := make([]offer.Calendar, len(chosen))
 	days := make([]map[time.Weekday]int, len(all))
 	costs := make([]CalendarCost, len(all))
-	for i, c := range busy[staff.ID] {
+	for i, c := range chosen {
 		all[i], costs[i], days[i] = c.Calendar, CalendarCost{Name: c.Name}, map[time.Weekday]int{}
 	}
 	for _, service := range services {

@@ -386,6 +386,10 @@ func busyOf(x words.In, c blocking.Calendar, event, taken, day span.Span) WallBu
 	}
 	b := WallBusy{Stretch: x.Stretch(taken), Calendar: c.Name}
 	b.Label = x.Stretch(event).Label
+	if c.Copy != 0 {
+		b.Note = "the copy of a visit lies here, until it is settled which holds"
+		return b
+	}
 	var kept []string
 	if c.PadBefore > 0 {
 		kept = append(kept, offer.Duration(c.PadBefore)+" before")

@@ -35,14 +35,14 @@
     <div class="mt-2 flex flex-wrap gap-2">
       <button
         type="button"
-        class="btn btn-sm h-auto min-h-8 py-1 text-left"
+        class="btn btn-sm h-auto min-h-8 max-w-full py-1 text-left whitespace-normal"
         disabled={busy}
         onclick={() => void choose(d.copy, 'booking')}>The booking: put the copy right</button
       >
       {#if d.lies}
         <button
           type="button"
-          class="btn btn-sm h-auto min-h-8 py-1 text-left"
+          class="btn btn-sm h-auto min-h-8 max-w-full py-1 text-left whitespace-normal"
           disabled={busy}
           onclick={() => void choose(d.copy, 'calendar')}>The calendar: move the booking to {d.lies}</button
         >
