@@ -12,6 +12,8 @@ import (
 	"time"
 
 	"niche/internal/api"
+	"niche/internal/api/desk"
+	"niche/internal/store"
 )
 
 // Client uses Niche over HTTP, as a person's browser does.
@@ -133,4 +135,15 @@ func (c *Client) Until(ctx context.Context, ok func() (bool, error)) error {
 			return fmt.Errorf("waiting for a change: %w", err)
 		}
 	}
+}
+
+// Own signs a staff member in to their own pages, by an invitation that an administrator
+// makes.
+func Own(ctx context.Context, administrator *Client, staff store.ID) (*Client, error) {
+	var way desk.WayIn
+	if err := administrator.Post(ctx, fmt.Sprintf("/api/staff/%d/invitation", staff), nil, &way); err != nil {
+		return nil, err
+	}
+	me := NewClient(administrator.Address)
+	return me, me.Post(ctx, "/api/invitations/"+strings.TrimPrefix(way.Path, "/link/"), nil, nil)
 }

@@ -8,6 +8,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"net/netip"
 	"slices"
 	"strings"
@@ -224,21 +225,24 @@ func (f *filling) enter(user, zone string, events []event) error {
 	return nil
 }
 
-// link links an account; what is called Work gets bookings, and everything
+// link has somebody link their account; what is called Work gets bookings, and everything
 // except birthdays blocks time.
 func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account) error {
+	me, err := Own(ctx, f.niche, staff)
+	if err != nil {
+		return err
+	}
 	var l api.Link
-	account := api.NewLink{Address: f.host, Username: a.User, Password: a.Password}
-	if err := f.niche.Post(ctx, fmt.Sprintf("/api/staff/%d/links", staff), account, &l); err != nil {
+	if err := me.Post(ctx, "/api/my/links", api.NewLink{Address: f.host, Username: a.User, Password: a.Password}, &l); err != nil {
 		return err
 	}
 	for _, c := range l.Calendars {
 		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == "Work"}
-		if err := f.niche.Change(ctx, fmt.Sprintf("/api/calendars/%d", c.ID), choice, nil); err != nil {
+		if err := me.Save(ctx, fmt.Sprintf("/api/my/calendars/%d", c.ID), c.Version, choice, nil); err != nil {
 			return err
 		}
 	}
-	return nil
+	return me.Do(ctx, http.MethodDelete, "/api/my/session", nil, nil)
 }
 
 func (f *filling) visit(ctx context.Context, v visit) error {

@@ -213,7 +213,7 @@ func (d *Desk) Link(address, user, key, blocks, gets string) api.Link {
 // LinkFor links an account of somebody, and makes one calendar block and another get
 // bookings. The case of their names does not matter: some hosts change it.
 func (d *Desk) LinkFor(staff store.ID, address, user, key, blocks, gets string) (l api.Link) {
-	require.NoError(d.T, d.Post(d.T.Context(), fmt.Sprintf("/api/staff/%d/links", staff), api.NewLink{Address: address, Username: user, Password: key}, &l))
+	require.NoError(d.T, d.Own(staff).Post(d.T.Context(), "/api/my/links", api.NewLink{Address: address, Username: user, Password: key}, &l))
 	for _, c := range l.Calendars {
 		toBlock, toGet := strings.EqualFold(c.Name, blocks), strings.EqualFold(c.Name, gets)
 		if c.Blocks != toBlock || c.GetsBookings != toGet {
@@ -221,6 +221,13 @@ func (d *Desk) LinkFor(staff store.ID, address, user, key, blocks, gets string) 
 		}
 	}
 	return l
+}
+
+// Own returns somebody as they come in to their own pages, by an invitation.
+func (d *Desk) Own(staff store.ID) *demo.Client {
+	me, err := demo.Own(d.T.Context(), d.Client, staff)
+	require.NoError(d.T, err)
+	return me
 }
 
 // Links returns the links of the desk's person.

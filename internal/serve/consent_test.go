@@ -222,7 +222,7 @@ func TestALinkByConsentStaysAlive(t *testing.T) {
 	o.cloud.Withdraw(nichetest.User)
 	o.Pass(2 * time.Hour)
 	o.Until("it is refused", func() bool { return o.Pulse("Work").State == "refused" })
-	require.Equal(t, http.StatusConflict, nichetest.Problem(t, o.Post(t.Context(), fmt.Sprintf("/api/links/%d/key", l.ID), api.Renewal{Password: "x"}, nil)).Status)
+	require.Equal(t, http.StatusConflict, nichetest.Problem(t, o.me.Post(t.Context(), fmt.Sprintf("/api/my/links/%d/key", l.ID), api.Renewal{Password: "x"}, nil)).Status)
 	back, _ := o.consents(o.away(o.me, l.ID), "allow")
 	came, _ := o.comes(o.me, back)
 	require.Empty(t, came.Fault)

@@ -551,12 +551,12 @@ func TestTheTrailTellsWhoChangedWhat(t *testing.T) {
 		require.NotEmpty(t, e.Words)
 	}
 	require.Equal(t, []string{"Ada archived resource", "a client moved booking", "a client took booking", "Ada changed settings", "Ada changed days", "Ada changed closures", "Ada changed service", "Ada added resource",
-		"Ada chose for calendar", "Ada chose for calendar", "Ada linked link", "Ada added service", "Ada changed hours", "Ada added staff", "Ada set up settings"}, deeds)
+		"Ada chose for calendar", "Ada chose for calendar", "Bryn Castellane linked link", "Bryn Castellane came in staff", "Ada invited staff", "Ada added service", "Ada changed hours", "Ada added staff", "Ada set up settings"}, deeds)
 	length := read(fmt.Sprintf("kind=service&thing=%d&deed=changed", d.Service.ID)).Items[0]
 	require.Equal(t, []desk.TrailChange{{Field: "length", From: 60.0, To: 90.0}, {Field: "notice", From: "until it starts", To: "until 4 h before it starts"}}, length.Changes)
 	require.Equal(t, "127.0.0.1", length.Network)
 	require.Equal(t, []desk.TrailChange{{Field: "2026-03-17", To: "Feast"}}, read("kind=closures").Items[0].Changes)
-	require.Len(t, read(fmt.Sprintf("kind=staff,hours,days,link,calendar&thing=%d", d.Staff.ID)).Items, 6)
+	require.Len(t, read(fmt.Sprintf("kind=staff,hours,days,link,calendar&thing=%d", d.Staff.ID)).Items, 8)
 	require.Empty(t, read("to=2026-03-01").Items)
 	older := read(fmt.Sprintf("before=%d", all.Items[3].ID))
 	require.Equal(t, all.Items[4:], older.Items)

@@ -126,7 +126,7 @@ func TestAFeedBlocksTimeAndFollowsItsHost(t *testing.T) {
 	require.Empty(t, nichetest.Grep(t, d.Data, "secret-key", "Concert\x00", "SUMMARY"))
 	p := nichetest.Problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Kind: "feed", Address: hall.URL + "/hall.ics"}, nil))
 	require.Equal(t, []api.FieldError{{Field: "address", Message: "This calendar is not public. Ask its owner for the public iCalendar address."}}, p.Errors)
-	p = nichetest.Problem(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: hall.URL}, nil))
+	p = nichetest.Problem(t, d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: hall.URL}, nil))
 	require.Len(t, p.Errors, 2, "an account needs a user and a password")
 }
 
@@ -253,7 +253,7 @@ func TestAHostThatHangsDelaysNobodyElse(t *testing.T) {
 	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host), nichetest.HostOf(hall.Server))
 	linkFeed(d, hall.address())
 	var l api.Link
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: host.URL, Username: "slow@host.example", Password: "key"}, &l))
+	require.NoError(t, d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: host.URL, Username: "slow@host.example", Password: "key"}, &l))
 	hanging.Store("on", true)
 	for _, c := range l.Calendars {
 		d.Choose(c, func(x *api.Choice) { x.Blocks = true })

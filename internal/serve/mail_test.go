@@ -210,7 +210,7 @@ func TestStaffAreToldWhatConcernsThem(t *testing.T) {
 	p.Pass(25 * time.Hour)
 	p.SignIn(p.Niche.Address)
 	p.until("waiting The mail server")
-	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/links/%d/key", p.Links()[0].ID), api.Renewal{Password: "another"}, nil))
+	require.NoError(t, p.Own(p.Staff.ID).Post(t.Context(), fmt.Sprintf("/api/my/links/%d/key", p.Links()[0].ID), api.Renewal{Password: "another"}, nil))
 	p.Until("it is read again", func() bool { return p.Pulse("Family").State == "fresh" && p.Pulse("Work").State == "fresh" })
 	p.box.Behave(mailbox.Takes)
 	p.Pass(2 * time.Hour)

@@ -57,6 +57,8 @@ func TestAMemberLinksTheirOwn(t *testing.T) {
 	require.Equal(t, "Bryn Castellane", mine.Name)
 	require.Equal(t, 404, nichetest.Problem(t, demo.NewClient(d.Address).Post(ctx, "/api/invitations/"+token, nil, nil)).Status, "it works once")
 	require.Equal(t, "opened Mon 2 Mar", state())
+	refused := nichetest.Problem(t, d.Post(ctx, fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: host.URL, Username: nichetest.User, Password: nichetest.Key}, nil))
+	require.Equal(t, http.StatusForbidden, refused.Status, "an administrator links nobody's account")
 	require.Equal(t, 409, nichetest.Problem(t, d.Do(ctx, http.MethodDelete, fmt.Sprintf("/api/staff/%d/invitation", d.Staff.ID), nil, nil)).Status)
 
 	account := api.NewLink{Address: host.URL, Username: nichetest.User, Password: "wrong"}
@@ -219,7 +221,9 @@ func TestALinkIsRenewedInPlace(t *testing.T) {
 	require.NoError(t, err)
 	d.Until("the copy is outside", func() bool { return d.Copies(wednesday) == "read back" })
 	was := d.Links()[0]
-	key := func(id any, r api.Renewal) error { return d.Post(ctx, fmt.Sprintf("/api/links/%v/key", id), r, nil) }
+	key := func(id any, r api.Renewal) error {
+		return d.Own(d.Staff.ID).Post(ctx, fmt.Sprintf("/api/my/links/%v/key", id), r, nil)
+	}
 	mood.status.Store(http.StatusUnauthorized)
 	d.Poke("Family")
 	d.Until("the key is refused", func() bool { return d.Pulse("Family").State == "refused" })
@@ -268,7 +272,7 @@ func TestAMailAddressIsEnoughToLink(t *testing.T) {
 	ctx := t.Context()
 	mine := api.NewLink{Username: nichetest.User, Password: nichetest.Key}
 	add := func(l api.NewLink) (out api.Link, err error) {
-		return out, d.Post(ctx, fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), l, &out)
+		return out, d.Own(d.Staff.ID).Post(ctx, "/api/my/links", l, &out)
 	}
 	problem := func(l api.NewLink) *api.Problem {
 		_, err := add(l)

@@ -184,14 +184,14 @@ func TestLinkingSaysWhatIsWrong(t *testing.T) {
 		{"a key in the address", "https://u:k@calendar.example", "app-key-secret", "address", "Give the address alone"},
 		{"a redirect to another host", elsewhere.URL, "app-key-secret", "address", "no calendar account"},
 	} {
-		err := d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: c.address, Username: "bryn@castellane.example", Password: c.key}, nil)
+		err := d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: c.address, Username: "bryn@castellane.example", Password: c.key}, nil)
 		p := nichetest.Problem(t, err)
 		require.Equal(t, http.StatusUnprocessableEntity, p.Status, c.name)
 		require.Equal(t, c.field, p.Errors[0].Field, c.name)
 		require.Contains(t, p.Errors[0].Message, c.says, c.name)
 	}
 	var l api.Link
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: host.URL, Username: "bryn@castellane.example", Password: "app-key-secret"}, &l))
+	require.NoError(t, d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: host.URL, Username: "bryn@castellane.example", Password: "app-key-secret"}, &l))
 	var got []string
 	for _, c := range l.Calendars {
 		got = append(got, fmt.Sprintf("%s %s %t", c.Name, c.Colour, c.CanWrite))

@@ -25,7 +25,7 @@ func wholeWay(t *testing.T, s nichetest.Server) {
 	through := s.Behind(trouble.Before(t, s.Address))
 	d := nichetest.OpenDesk(t, nil, nichetest.HostAt(through.Address))
 	if s.Rekey != nil {
-		err := d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: through.Address, Username: s.User, Password: "wrong"}, nil)
+		err := d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: through.Address, Username: s.User, Password: "wrong"}, nil)
 		require.Equal(t, "password", nichetest.Problem(t, err).Errors[0].Field)
 	}
 	l := d.Link(through.Address, s.User, s.Key, "Family", "Work")

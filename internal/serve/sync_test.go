@@ -132,7 +132,7 @@ func TestACalendarThatBeginsToGetBookingsGetsThoseAhead(t *testing.T) {
 
 	// Linking the account again renews it in place: choices and copies stay.
 	var again api.Link
-	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/staff/%d/links", d.Staff.ID), api.NewLink{Address: host.URL, Username: "bryn@castellane.example", Password: "app-key-secret"}, &again))
+	require.NoError(t, d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: host.URL, Username: "bryn@castellane.example", Password: "app-key-secret"}, &again))
 	var chosen []string
 	for _, c := range again.Calendars {
 		chosen = append(chosen, fmt.Sprint(c.Name, " ", c.Blocks, " ", c.GetsBookings))

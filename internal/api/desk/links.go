@@ -10,13 +10,14 @@ import (
 	"niche/internal/api"
 	"niche/internal/booking"
 	"niche/internal/preview"
+	"niche/internal/store"
 )
 
 func (s *Desk) registerLinks(a huma.API) {
 	huma.Register(a, api.Get("/api/staff/{id}/links", "listLinks", "A staff member's links"), s.listLinks)
 	huma.Register(a, api.Get("/api/staff/{id}/costs", "getCosts", "What somebody's calendars cost"), s.getCosts)
-	huma.Register(a, api.Post("/api/staff/{id}/links", "addLink", "Link a calendar account", http.StatusCreated), s.addLink)
-	huma.Register(a, api.Post("/api/links/{id}/key", "renewLink", "Give a link a new app password, or a new address", http.StatusOK), s.renewLink)
+	huma.Register(a, api.Post("/api/staff/{id}/links", "addLink", "Link a published calendar; an account is linked by whose it is", http.StatusCreated), s.addLink)
+	huma.Register(a, api.Post("/api/links/{id}/key", "renewLink", "Give a link to a published calendar a new address", http.StatusOK), s.renewLink)
 	huma.Register(a, api.Put("/api/links/{id}/wishes", "wishOfLink", "Choose what copies in the calendars of a link are like"), s.wish)
 	huma.Register(a, api.Post("/api/copies/{id}/settle", "settleCopy", "Say what holds where a copy differs from its booking", http.StatusNoContent), s.settle)
 	huma.Register(a, api.Post("/api/visits/{id}/copies", "writeAgain", "Write the copies of a visit again", http.StatusNoContent), s.writeAgain)
@@ -46,8 +47,12 @@ func (s *Desk) addLink(ctx context.Context, in *struct {
 	api.IDPath
 	Body api.NewLink
 }) (*api.Body[api.Link], error) {
-	if _, err := s.member(ctx, in.ID); err != nil {
+	m, err := s.member(ctx, in.ID)
+	if err != nil {
 		return nil, err
+	}
+	if in.Body.Kind != string(store.FeedLink) {
+		return nil, api.NewProblem(http.StatusForbidden, m.Name+" alone links an account of theirs, on their own pages: ask them to. Nobody else is to know its password.")
 	}
 	return api.Answer(s.Links.Add(ctx, in.ID, in.Body))
 }
@@ -78,5 +83,12 @@ func (s *Desk) removeLink(ctx context.Context, in *api.Unlinking) (*struct{}, er
 }
 
 func (s *Desk) renewLink(ctx context.Context, in *api.Renewing) (*api.Body[api.Link], error) {
+	l, err := s.DB.Read(ctx).Link(in.ID)
+	if err != nil {
+		return nil, api.Found(err, "link")
+	}
+	if l.Kind != store.FeedLink {
+		return nil, api.NewProblem(http.StatusForbidden, "Whose account it is renews it, on their own pages: ask them to. Nobody else is to know its password.")
+	}
 	return api.Answer(s.Links.Renew(ctx, in.ID, in.Body))
 }

@@ -15,13 +15,12 @@
 
   async function ask(id: number) {
     const path = { params: { path: { id } } };
-    const [member, links, hosts, costs] = await Promise.all([
+    const [member, links, costs] = await Promise.all([
       data(api.GET('/api/staff/{id}', path)),
       data(api.GET('/api/staff/{id}/links', path)),
-      data(api.GET('/api/hosts')),
       data(api.GET('/api/staff/{id}/costs', path)),
     ]);
-    return { member, links: links.items, hosts: hosts.items, costs };
+    return { member, links: links.items, costs };
   }
   const known = query(() => ask(id));
   const load = () => known.ask(() => ask(id));
@@ -30,9 +29,6 @@
   const member = $derived(shown?.member);
   const links = $derived(shown?.links);
   const fault = $derived(known.problem?.message ?? '');
-  $effect(() => {
-    if (links?.length === 0) adding = true;
-  });
   $effect(() => {
     const timer = setInterval(load, 15_000);
     return () => clearInterval(timer);
@@ -150,16 +146,15 @@
       <LinkForm
         staff={id}
         name={first}
-        hosts={shown?.hosts}
         onlinked={() => {
           adding = false;
           void load();
         }}
-        oncancel={links.length ? () => (adding = false) : undefined}
+        oncancel={() => (adding = false)}
       />
     {:else}
-      <button class="btn btn-primary justify-self-start" onclick={() => (adding = true)}
-        >Link another calendar</button
+      <button type="button" class="btn justify-self-start" onclick={() => (adding = true)}
+        >Link a published calendar</button
       >
     {/if}
   </PersonFrame>

@@ -394,7 +394,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Give a link a new app password, or a new address */
+    /** Give a link to a published calendar a new address */
     post: operations['renewLink'];
     delete?: never;
     options?: never;
@@ -1294,7 +1294,7 @@ export interface paths {
     /** A staff member's links */
     get: operations['listLinks'];
     put?: never;
-    /** Link a calendar account */
+    /** Link a published calendar; an account is linked by whose it is */
     post: operations['addLink'];
     delete?: never;
     options?: never;

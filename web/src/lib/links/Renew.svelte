@@ -34,15 +34,17 @@
 
 <form class="grid gap-3 border-b border-base-300 p-4" onsubmit={renew} novalidate>
   <div class="max-w-md">
-    {#if link.byConsent}
+    {#if !feed && !doors.signIn}
+      <p>
+        Whose account it is renews it, on their own pages. Ask them to: nobody else is to know its password.
+      </p>
+    {:else if link.byConsent}
       {#if doors.signIn && link.signsInAt}
         <p>
           At {link.host} you are asked once more whether Niche may see your calendars. Nobody here learns a password.
         </p>
-      {:else if doors.signIn}
-        <p>{link.host} is not set up for signing in any more. Link it anew, by an app password.</p>
       {:else}
-        <p>Its owner signed in at {link.host}, and signs in there again on their own pages.</p>
+        <p>{link.host} is not set up for signing in any more. Link it anew, by an app password.</p>
       {/if}
     {:else if feed}
       <Field
@@ -70,9 +72,9 @@
     >{/if}
   <p class="text-sm text-mute">Its calendars, what they are for and the copies in them stay as they are.</p>
   <div class="flex gap-2">
-    {#if !link.byConsent}
+    {#if !link.byConsent && (feed || doors.signIn)}
       <button class="btn btn-primary" disabled={busy}>{busy ? 'Trying it…' : 'Renew the link'}</button>
-    {:else if doors.signIn && link.signsInAt}
+    {:else if link.byConsent && doors.signIn && link.signsInAt}
       <button class="btn btn-primary" disabled={busy}>Go to {link.host}</button>
     {/if}
     <button type="button" class="btn" onclick={oncancel}>Not now</button>

@@ -2,7 +2,7 @@ import { fireEvent, render, screen, waitFor } from '@testing-library/svelte';
 import { describe, expect, it, vi } from 'vitest';
 import { api, Problem, type Shape } from '$lib/api/client';
 import LinkCard from './LinkCard.svelte';
-import LinkForm from './LinkForm.svelte';
+import Ways from '../../member/Ways.svelte';
 
 // The server's side of the conversation is played here.
 vi.mock('$lib/api/client', async (original) => ({
@@ -61,11 +61,12 @@ describe('linking an account', () => {
       ),
     );
     const linked = vi.fn();
-    render(LinkForm, { staff: 3, name: 'Bryn', onlinked: linked });
+    render(Ways, { hosts: [], mail: '', send: post, onlinked: linked });
+    await fireEvent.click(screen.getByRole('button', { name: /Use an app password/ }));
     await fireEvent.input(screen.getByLabelText('Host or CalDAV address'), {
       target: { value: 'calendar.example' },
     });
-    await fireEvent.click(screen.getByRole('button', { name: 'Sign in and find calendars' }));
+    await fireEvent.click(screen.getByRole('button', { name: 'Sign in and find my calendars' }));
     const key = screen.getByLabelText('App password');
     await waitFor(() => expect(key.getAttribute('aria-invalid')).toBe('true'));
     expect(document.getElementById(key.getAttribute('aria-describedby') ?? '')?.textContent).toBe(
@@ -77,8 +78,9 @@ describe('linking an account', () => {
 
   it('says when the server itself cannot be reached', async () => {
     post.mockRejectedValue(new Problem({ detail: 'Niche does not answer.' }, 0));
-    render(LinkForm, { staff: 3, name: 'Bryn', onlinked: vi.fn() });
-    await fireEvent.click(screen.getByRole('button', { name: 'Sign in and find calendars' }));
+    render(Ways, { hosts: [], mail: '', send: post, onlinked: vi.fn() });
+    await fireEvent.click(screen.getByRole('button', { name: /Use an app password/ }));
+    await fireEvent.click(screen.getByRole('button', { name: 'Sign in and find my calendars' }));
     await waitFor(() => expect(screen.getByRole('alert').textContent).toContain('Niche does not answer.'));
   });
 });
