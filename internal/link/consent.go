@@ -5,8 +5,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"sync"
 	"time"
+
+	"golang.org/x/sync/singleflight"
 
 	"niche/core/span"
 	"niche/internal/oauth"
@@ -216,39 +217,57 @@ func (l *Links) sealTokens(link store.Link, t oauth.Tokens) ([]byte, error) {
 	return l.keeper.Seal(string(text), owner(link)), nil
 }
 
-// tokens are those of one link. One renewal of them goes on at a time, and what comes of
-// it is kept before it is used: the ones of before may be worth nothing from then on.
+// tokens are those of one link.
 type tokens struct {
 	*Links
-	id   store.ID
-	turn sync.Mutex
+	id store.ID
 }
 
-// tokensOf returns the tokens of a link: always the same.
-func (l *Links) tokensOf(id store.ID) *tokens {
-	l.holding.Lock()
-	defer l.holding.Unlock()
-	t := l.tokens[id]
-	if t == nil {
-		t = &tokens{Links: l, id: id}
-		l.tokens[id] = t
+// early is how long before its end a token is no longer used, and renewTime how long a
+// host may take to give another.
+const (
+	early     = 30 * time.Second
+	renewTime = 15 * time.Second
+)
+
+// Token returns a token that is good at present; refused is one that is not. One renewal
+// goes on at a time, for all who want it. Whoever cannot wait does not end it: the host
+// may have given what takes the old one's place.
+func (t tokens) Token(ctx context.Context, refused string) (string, error) {
+	_, have, err := t.kept(ctx)
+	if err != nil || t.isGood(have, refused) {
+		return have.Access, err
 	}
-	return t
+	t.renewals.Add(1)
+	got := t.renewing.DoChan(fmt.Sprint(t.id), func() (any, error) {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), renewTime)
+		defer cancel()
+		return t.renew(ctx, refused)
+	})
+	result := make(chan singleflight.Result, 1)
+	go func() {
+		defer t.renewals.Done()
+		result <- <-got
+	}()
+	select {
+	case r := <-result:
+		access, _ := r.Val.(string)
+		return access, r.Err
+	case <-ctx.Done():
+		return "", fmt.Errorf("waiting for newer tokens: %w", context.Cause(ctx))
+	}
 }
 
-// early is how long before its end a token is no longer used.
-const early = 30 * time.Second
+func (t tokens) isGood(have oauth.Tokens, refused string) bool {
+	return have.Access != "" && have.Access != refused && (have.Ends.IsZero() || t.now().Before(have.Ends.Add(-early)))
+}
 
-// Token returns a token that is good at present; refused is one that is not.
-func (t *tokens) Token(ctx context.Context, refused string) (string, error) {
-	t.turn.Lock()
-	defer t.turn.Unlock()
+// renew gets newer tokens, and keeps them before they are used: the ones of before may be
+// worth nothing from then on.
+func (t tokens) renew(ctx context.Context, refused string) (string, error) {
 	link, have, err := t.kept(ctx)
-	if err != nil {
-		return "", err
-	}
-	if have.Access != "" && have.Access != refused && (have.Ends.IsZero() || t.now().Before(have.Ends.Add(-early))) {
-		return have.Access, nil
+	if err != nil || t.isGood(have, refused) {
+		return have.Access, err
 	}
 	if link.HostID == nil {
 		return "", &outbound.Error{Kind: outbound.WrongKey, Doing: "asking for newer tokens", Err: errors.New("the host is no longer registered here")}
@@ -276,8 +295,11 @@ func (t *tokens) Token(ctx context.Context, refused string) (string, error) {
 	return fresh.Access, err
 }
 
+// Wait waits for renewals of tokens that go on, so that none is lost.
+func (l *Links) Wait() { l.renewals.Wait() }
+
 // kept returns the link and its tokens as they are kept.
-func (t *tokens) kept(ctx context.Context) (store.Link, oauth.Tokens, error) {
+func (t tokens) kept(ctx context.Context) (store.Link, oauth.Tokens, error) {
 	var have oauth.Tokens
 	link, err := t.db.Read(ctx).Link(t.id)
 	if err != nil {

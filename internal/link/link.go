@@ -16,6 +16,8 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/sync/singleflight"
+
 	"niche/core/span"
 	"niche/internal/source"
 	"niche/internal/source/caldav"
@@ -37,8 +39,8 @@ type Links struct {
 	mu      sync.Mutex
 	clients map[store.ID]client
 
-	holding sync.Mutex
-	tokens  map[store.ID]*tokens
+	renewing singleflight.Group // of tokens, by link
+	renewals sync.WaitGroup
 }
 
 // client is a client that is kept, because it has learned how its host wants
@@ -52,7 +54,7 @@ type client struct {
 // New returns the links in a database. The HTTP client is the one for
 // addresses that users give.
 func New(db *store.DB, keeper Keeper, hc *http.Client, hosts *work.Hosts, now func() time.Time) *Links {
-	return &Links{db: db, keeper: keeper, http: hc, hosts: hosts, now: now, Names: net.DefaultResolver, clients: map[store.ID]client{}, tokens: map[store.ID]*tokens{}}
+	return &Links{db: db, keeper: keeper, http: hc, hosts: hosts, now: now, Names: net.DefaultResolver, clients: map[store.ID]client{}}
 }
 
 // ErrNoWriter says that nothing can be written over a link of its kind.
@@ -104,7 +106,7 @@ func (l *Links) client(link store.Link) (*caldav.Client, error) {
 // account returns a client for the address of an account.
 func (l *Links) account(link store.Link) (*caldav.Client, error) {
 	if link.ByConsent {
-		return caldav.NewClient(l.http, link.Address, source.Credentials{Tokens: l.tokensOf(link.ID)})
+		return caldav.NewClient(l.http, link.Address, source.Credentials{Tokens: tokens{l, link.ID}})
 	}
 	key, err := l.keeper.Open(link.Secret, owner(link))
 	if err != nil {
@@ -117,9 +119,6 @@ func (l *Links) forget(id store.ID) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	delete(l.clients, id)
-	l.holding.Lock()
-	defer l.holding.Unlock()
-	delete(l.tokens, id)
 }
 
 // Whole returns an address as it is asked for: what is given without a scheme is

@@ -185,6 +185,13 @@ func TestALinkByConsentStaysAlive(t *testing.T) {
 	trouble := &nichetest.Trouble{}
 	o := openConsenting(t, trouble.Guard)
 	l := o.linked()
+	// Time passes while it is waited: whoever rests, or failed a moment ago, tries again.
+	state := func(want string) func() bool {
+		return func() bool {
+			o.Pass(time.Minute)
+			return o.Pulse("Work").State == want
+		}
+	}
 	fresh := func() bool { return o.Pulse("Work").State == "fresh" }
 	o.Until("it is read", fresh)
 	_, err := o.Book("2026-03-04T10:00:00Z")
@@ -214,19 +221,38 @@ func TestALinkByConsentStaysAlive(t *testing.T) {
 	// The host is out of order: that is no end of a consent.
 	answers(http.StatusServiceUnavailable)
 	o.Pass(2 * time.Hour)
-	o.Until("it cannot be reached", func() bool { return o.Pulse("Work").State == "unreachable" })
+	o.Until("it cannot be reached", state("unreachable"))
 	answers(0)
 	o.Pass(time.Hour)
-	o.Until("it is read once more", fresh)
+	o.Until("it is read once more", state("fresh"))
+
+	// It is slow: a client is not kept waiting, and what it gives in the end is not lost.
+	hold, sent := make(chan struct{}), make(chan struct{}, 9)
+	trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+		if r.URL.Path != "/token" {
+			return nichetest.Fault{}
+		}
+		asked.Add(1)
+		return nichetest.Fault{Carried: func() { sent <- struct{}{} }, Wait: hold}
+	})
+	asked.Store(0)
+	o.Pass(2 * time.Hour)
+	<-sent // the host has given another token, and the answer is on its way
+	_, err = o.Book("2026-03-06T10:00:00Z")
+	require.Contains(t, nichetest.Problem(t, err).Detail, "cannot be confirmed at the moment", "the last look ends in time")
+	close(hold)
+	o.Until("it goes on", fresh)
+	require.EqualValues(t, 1, asked.Load())
+	answers(0)
 
 	o.cloud.Withdraw(nichetest.User)
 	o.Pass(2 * time.Hour)
-	o.Until("it is refused", func() bool { return o.Pulse("Work").State == "refused" })
+	o.Until("it is refused", state("refused"))
 	require.Equal(t, http.StatusConflict, nichetest.Problem(t, o.me.Post(t.Context(), fmt.Sprintf("/api/my/links/%d/key", l.ID), api.Renewal{Password: "x"}, nil)).Status)
 	back, _ := o.consents(o.away(o.me, l.ID), "allow")
 	came, _ := o.comes(o.me, back)
 	require.Empty(t, came.Fault)
-	o.Until("it is renewed in place", fresh)
+	o.Until("it is renewed in place", state("fresh"))
 	require.Equal(t, l.ID, o.links()[0].ID)
 
 	require.NotZero(t, o.cloud.Consents(nichetest.User))

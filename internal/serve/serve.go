@@ -86,6 +86,7 @@ type Niche struct {
 	servers  []*http.Server
 	hub      *live.Hub
 	readings *reading.Readings
+	links    *link.Links
 	runner   *work.Runner
 	db       *store.DB
 }
@@ -121,6 +122,7 @@ func (n *Niche) start(s Settings) error {
 	runner := work.New(n.db, s.Log, s.Now)
 	n.runner = runner
 	links := link.New(n.db, keeper, outside, runner.Hosts, s.Now)
+	n.links = links
 	if s.Names != nil {
 		links.Names = s.Names
 	}
@@ -314,6 +316,7 @@ func (n *Niche) Stop() error {
 	n.cancel()
 	n.done.Wait()
 	n.readings.Wait()
+	n.links.Wait()
 	return errors.Join(err, n.db.Close())
 }
 

@@ -129,8 +129,11 @@ func (t Tx) AdriftUnder(link ID) ([]Copy, error) {
 // CopiesAhead returns the copies that should be there of visits that are not over, under
 // a link or, where it is 0, under all.
 func (t Tx) CopiesAhead(link ID, now span.Instant) ([]Copy, error) {
-	return scan[[]Copy](t.db.Raw(`SELECT k.* FROM visits v JOIN copies k ON k.visit_id = v.id JOIN calendars c ON c.id = k.calendar_id
-		WHERE v.start > ? AND v."end" > ? AND k.wanted = 1 AND (c.link_id = ? OR ? = 0) ORDER BY k.id`, now.Add(-longestVisit), now, link, link))
+	if link == 0 {
+		return scan[[]Copy](t.db.Raw(`SELECT k.* FROM visits v JOIN copies k ON k.visit_id = v.id WHERE v.start > ? AND v."end" > ? AND k.wanted = 1 ORDER BY v.start`, now.Add(-longestVisit), now))
+	}
+	return scan[[]Copy](t.db.Raw(`SELECT k.* FROM calendars c JOIN copies k ON k.calendar_id = c.id JOIN visits v ON v.id = k.visit_id
+		WHERE c.link_id = ? AND v."end" > ? AND k.wanted = 1`, link, now))
 }
 
 // ElsewhereIn returns the name of another calendar of the same account in which a copy of

@@ -67,7 +67,7 @@ func (t Tx) MessagesForward(now span.Instant) error {
 
 // ForgetMessages forgets the messages that were settled before an instant.
 func (t Tx) ForgetMessages(before span.Instant) error {
-	return t.db.Where("next_at >= ? AND settled_at < ?", Never, before).Delete(&Message{}).Error
+	return t.db.Where("settled_at > 0 AND settled_at < ?", before).Delete(&Message{}).Error
 }
 
 // MessageCounts are the numbers of messages that need somebody.
@@ -79,8 +79,8 @@ type MessageCounts struct {
 // CountMessages counts the messages that wait, and those that were refused since an
 // instant.
 func (t Tx) CountMessages(since span.Instant) (MessageCounts, error) {
-	return scan[MessageCounts](t.db.Raw(`SELECT (SELECT COUNT(*) FROM messages WHERE next_at < ? AND error <> '') AS waiting,
-		(SELECT COUNT(*) FROM messages WHERE state = ? AND settled_at > ?) AS refused`, Never, MessageRefused, since))
+	return scan[MessageCounts](t.db.Raw(`SELECT (SELECT COUNT(*) FROM messages WHERE next_at < 9000000000000000000 AND error <> '') AS waiting,
+		(SELECT COUNT(*) FROM messages WHERE settled_at > ? AND state = ?) AS refused`, since, MessageRefused))
 }
 
 // MailServer is that over which mail goes out.

@@ -20,6 +20,7 @@ CREATE TABLE messages (
 );
 CREATE INDEX messages_due ON messages(next_at) WHERE next_at < 9000000000000000000;
 CREATE INDEX messages_ahead_of_time ON messages(tried_at) WHERE next_at < 9000000000000000000;
+CREATE INDEX messages_settled ON messages(settled_at);
 CREATE INDEX messages_about ON messages(about, made_at);
 CREATE INDEX messages_by_staff ON messages(staff_id);
 
