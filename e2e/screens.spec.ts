@@ -8,7 +8,7 @@ const screens = [
   { path: "/team/1/week", shows: "8 visits in the week of" },
   { path: "/team/1/details", shows: "No cap on visits a day." },
   { path: "/team/3/calendars", shows: "block Bryn’s time" },
-  { path: "/team/6/calendars", shows: "Link a calendar of Piet’s" },
+  { path: "/team/6/calendars", shows: "Ask Piet to link by mail" },
   { path: "/services", shows: "Concert tuning" },
   { path: "/services/1", shows: "Who performs it" },
   { path: "/house", shows: "Stocktaking" },
