@@ -309,3 +309,47 @@ func TestAMailAddressIsEnoughToLink(t *testing.T) {
 	require.NoError(t, err, "the business knows where")
 	require.Equal(t, "Cloudlet", l.Host)
 }
+
+// A new link begins on the safe side: all its calendars block time and none gets bookings.
+// One that can only be read and has nothing but events that take no time is let go of once
+// it has been read, unless somebody has chosen.
+func TestALinkBeginsOnTheSafeSide(t *testing.T) {
+	for _, c := range []struct {
+		name, transparency string
+		chooses            bool
+		blocks             bool
+	}{
+		{"birthdays that take no time", "TRANSPARENT", false, false},
+		{"the same, and somebody has chosen", "TRANSPARENT", true, true},
+		{"days that take time", "OPAQUE", false, true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			trouble := &nichetest.Trouble{}
+			cloud, host := nichetest.OpenCloud(t, trouble.Guard)
+			d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host))
+			require.NoError(t, cloud.Put(nichetest.User, "birthdays", "day.ics", []byte("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:day\r\nDTSTAMP:20260101T000000Z\r\n"+
+				"DTSTART;VALUE=DATE:20260304\r\nRRULE:FREQ=YEARLY\r\nTRANSP:"+c.transparency+"\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")))
+			me := d.Own(d.Staff.ID)
+			hold := make(chan struct{})
+			trouble.Always("REPORT", nichetest.Fault{Wait: hold}) // nothing is read before it was chosen
+			var l api.Link
+			require.NoError(t, me.Post(t.Context(), "/api/my/links", api.NewLink{Address: host.URL, Username: nichetest.User, Password: nichetest.Key}, &l))
+			for _, k := range l.Calendars {
+				require.True(t, k.Blocks, k.Name)
+				require.False(t, k.GetsBookings, k.Name)
+				if c.chooses && k.Name == "Birthdays" {
+					k.PadAfter = 5
+					require.NoError(t, me.Save(t.Context(), fmt.Sprintf("/api/my/calendars/%d", k.ID), k.Version, k.Choice, nil))
+				}
+			}
+			require.Empty(t, d.Starts("2026-03-05"), "what was never read is not known to be free")
+			trouble.Set(nil)
+			close(hold)
+			d.Until("all are read", func() bool {
+				return d.Calendar("Birthdays").Blocks == c.blocks && d.Starts("2026-03-05") == "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00" &&
+					(d.Starts("2026-03-04") == "") == (c.transparency == "OPAQUE")
+			})
+		})
+	}
+}
