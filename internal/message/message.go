@@ -58,6 +58,7 @@ type Mail struct {
 	Kind  string
 	Staff store.Staff
 	About string       // of what it tells
+	Thing store.ID     // the link or the visit whose state it tells, which may change before it goes out; 0 for none
 	Until span.Instant // it is not worth sending after
 	Text  Text
 	Daily bool // it is told once a day, and what was told of before stays
@@ -82,7 +83,7 @@ func (m *Messages) Put(tx store.Tx, mail Mail) error {
 	if err := m.Overtake(tx, mail.About); err != nil {
 		return err
 	}
-	row := store.Message{Kind: mail.Kind, StaffID: mail.Staff.ID, About: mail.About, MessageID: fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), Recipient: mail.Staff.Email,
+	row := store.Message{Kind: mail.Kind, StaffID: mail.Staff.ID, About: mail.About, Thing: mail.Thing, MessageID: fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), Recipient: mail.Staff.Email,
 		Subject: mail.Text.Subject, State: store.MessageWaiting, MadeAt: now, Until: mail.Until, NextAt: now}
 	row.Text = m.Vault.Seal(mail.Text.Body, row.MessageID)
 	if err := tx.AddMessage(&row); err != nil {

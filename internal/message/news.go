@@ -2,7 +2,6 @@ package message
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 
 	"niche/core/span"
@@ -103,29 +102,16 @@ func (m *Messages) tell(tx store.Tx, staff store.ID, make func(business string, 
 
 // stillHolds reports whether what a message tells is still so: it may have waited.
 func stillHolds(tx store.Tx, row store.Message) (bool, error) {
-	var id store.ID
 	switch row.Kind {
 	case SignInAgain:
-		if _, err := fmt.Sscanf(row.About, aboutKey, &id); err != nil {
-			return true, nil
-		}
-		calendars, err := tx.CalendarsOf(id)
+		calendars, err := tx.CalendarsOf(row.Thing)
 		return slices.ContainsFunc(calendars, func(c store.Calendar) bool { return c.State == store.Refused }), err
 	case LiesOn:
-		if _, err := fmt.Sscanf(row.About, "visit %d and", &id); err != nil {
-			return true, nil
-		}
-		open, err := tx.OpenClashesOf(id)
+		open, err := tx.OpenClashesOf(row.Thing)
 		return len(open) > 0, err
 	case WasMoved:
-		if _, err := fmt.Sscanf(row.About, "copy of visit %d in", &id); err != nil {
-			return true, nil
-		}
-		adrift, err := tx.AdriftOf([]store.ID{id})
+		adrift, err := tx.AdriftOf([]store.ID{row.Thing})
 		return len(adrift) > 0, err
 	}
 	return true, nil
 }
-
-// aboutKey is what a request to sign in again is about.
-const aboutKey = "key of link %d"

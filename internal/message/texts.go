@@ -63,7 +63,7 @@ func (m *Messages) WayIn(business string, to store.Staff, token string, ends spa
 
 // Again asks the owner of a link whose key is no longer taken to renew it.
 func (m *Messages) Again(business string, to store.Staff, link store.ID, host string, now span.Instant) Mail {
-	return Mail{Kind: SignInAgain, Staff: to, About: fmt.Sprintf(aboutKey, link), Daily: true, Until: now.Add(7 * day), Text: letter(to, "Sign in again at "+host+": "+business,
+	return Mail{Kind: SignInAgain, Staff: to, About: fmt.Sprintf("key of link %d", link), Thing: link, Daily: true, Until: now.Add(7 * day), Text: letter(to, "Sign in again at "+host+": "+business,
 		host+" no longer lets Niche in to your calendars. Until you sign in again, nobody sees here when you are busy, and your visits are not written there.",
 		m.Home+"/my/calendars",
 		"Your calendars, what they are for and the visits in them stay as they are.")}
@@ -72,7 +72,7 @@ func (m *Messages) Again(business string, to store.Staff, link store.ID, host st
 // Lies tells the owner of a calendar that something takes the time of a visit of theirs.
 // What it is, nobody knows here.
 func (m *Messages) Lies(business string, to store.Staff, calendar, visit string, v store.Visit, on span.Span) Mail {
-	return Mail{Kind: LiesOn, Staff: to, About: fmt.Sprintf("visit %d and %s", v.ID, calendar), Daily: true, Until: v.End, Text: letter(to, "Something lies on a visit: "+business,
+	return Mail{Kind: LiesOn, Staff: to, About: fmt.Sprintf("visit %d and %s", v.ID, calendar), Thing: v.ID, Daily: true, Until: v.End, Text: letter(to, "Something lies on a visit: "+business,
 		fmt.Sprintf("In your calendar “%s”, something takes %s. At that time you have a visit: %s, %s.", calendar, spanOf(to, on), visit, spanOf(to, v.During())),
 		"If the visit cannot be kept, tell your desk; or move what is in your calendar.",
 		m.Home+"/my?date="+until(to, v.Start, "2006-01-02"))}
@@ -81,7 +81,7 @@ func (m *Messages) Lies(business string, to store.Staff, calendar, visit string,
 // Moved asks the owner of a calendar which holds: the visit, or its copy that is
 // otherwise now.
 func (m *Messages) Moved(business string, to store.Staff, calendar, visit string, v store.Visit, how string) Mail {
-	return Mail{Kind: WasMoved, Staff: to, About: fmt.Sprintf("copy of visit %d in %s", v.ID, calendar), Daily: true, Until: v.End, Text: letter(to, "Which holds? A visit was changed in your calendar: "+business,
+	return Mail{Kind: WasMoved, Staff: to, About: fmt.Sprintf("copy of visit %d in %s", v.ID, calendar), Thing: v.ID, Daily: true, Until: v.End, Text: letter(to, "Which holds? A visit was changed in your calendar: "+business,
 		fmt.Sprintf("The visit %s, %s, is otherwise in your calendar “%s” now. %s At your desk it is as it was.", visit, spanOf(to, v.During()), calendar, how),
 		"Say which holds:",
 		m.Home+"/my?date="+until(to, v.Start, "2006-01-02"))}

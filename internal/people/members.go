@@ -147,8 +147,12 @@ func (p *People) Decline(ctx context.Context, token, why string, from Browser) e
 // Limits on one-time addresses.
 const (
 	oneTimeFor  = 15 * time.Minute
-	oneTimesFew = 3 // that somebody can have at the same time
+	oneTimesFew = 3  // in that time, for one person
+	oneTimesDay = 12 // in a day, until one of them was used
 )
+
+// day is a day in seconds.
+const day span.Instant = 24 * 60 * 60
 
 // AskedSeconds is how long a browser keeps what tells that it has asked.
 const AskedSeconds = int(oneTimeFor / time.Second)
@@ -156,7 +160,8 @@ const AskedSeconds = int(oneTimeFor / time.Second)
 // AskIn makes one-time addresses for the staff members with a mail address, and returns
 // what the browser keeps on which they were asked for: without it they are worth nothing.
 // Whether anybody has the mail address cannot be told from the outside. Who has asked
-// several times in a quarter of an hour gets no more.
+// several times in a quarter of an hour, or often in a day, gets no more: nobody's mailbox
+// is filled by it.
 func (p *People) AskIn(ctx context.Context, mail string, tell Telling) (asked string, err error) {
 	asked = secret.New()
 	err = p.DB.Write(ctx, func(tx store.Tx) error {
@@ -166,12 +171,19 @@ func (p *People) AskIn(ctx context.Context, mail string, tell Telling) (asked st
 		}
 		now := p.now()
 		ends := now + span.Instant(oneTimeFor/time.Second)
+		if err := tx.ForgetOneTimes(now - day); err != nil {
+			return err
+		}
 		for _, m := range staff {
-			open, err := tx.OneTimesOf(m.ID, now)
+			lately, err := tx.OneTimesOf(m.ID, now-span.Instant(oneTimeFor/time.Second))
 			if err != nil {
 				return err
 			}
-			if open >= oneTimesFew {
+			today, err := tx.OneTimesOf(m.ID, now-day)
+			if err != nil {
+				return err
+			}
+			if lately >= oneTimesFew || today >= oneTimesDay {
 				continue
 			}
 			token := secret.New()
@@ -206,7 +218,7 @@ func (p *People) ComeInBy(ctx context.Context, token, asked string, from Browser
 		if _, _, err := p.oneTime(tx, token); err != nil {
 			return err
 		}
-		if err := errors.Join(tx.EndOneTimes(m.ID, p.now()), tx.Note(p.now(), "came in", "staff", m.ID, m.Name, nil, nil)); err != nil {
+		if err := errors.Join(tx.EndOneTimes(m.ID), tx.Note(p.now(), "came in", "staff", m.ID, m.Name, nil, nil)); err != nil {
 			return err
 		}
 		in.Token, in.Session, err = p.session(tx, store.Owner{StaffID: m.ID}, from)

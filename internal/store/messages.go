@@ -23,6 +23,7 @@ type Message struct {
 	Kind      string
 	StaffID   ID
 	About     string // of what it tells: the newer of two about the same takes the older's place
+	Thing     ID     // the record of its kind that it tells of: a link or a visit; 0 for none
 	MessageID string // of the mail (RFC 5322, section 3.6.4)
 	Recipient string
 	Subject   string
@@ -133,15 +134,20 @@ func (t Tx) OneTime(tokenHash string, now span.Instant) (OneTime, error) {
 	return one[OneTime](t.db.Where("token_hash = ? AND expires_at > ?", tokenHash, now))
 }
 
-// OneTimesOf counts the one-time addresses of somebody that have not ended.
-func (t Tx) OneTimesOf(staff ID, now span.Instant) (n int64, err error) {
-	err = t.db.Model(&OneTime{}).Where("staff_id = ? AND expires_at > ?", staff, now).Count(&n).Error
+// OneTimesOf counts the one-time addresses of somebody that were made after an instant.
+func (t Tx) OneTimesOf(staff ID, since span.Instant) (n int64, err error) {
+	err = t.db.Model(&OneTime{}).Where("staff_id = ? AND made_at > ?", staff, since).Count(&n).Error
 	return n, err
 }
 
-// EndOneTimes ends all one-time addresses of somebody, and whatever has ended by itself.
-func (t Tx) EndOneTimes(staff ID, now span.Instant) error {
-	return t.db.Where("staff_id = ? OR expires_at <= ?", staff, now).Delete(&OneTime{}).Error
+// EndOneTimes ends all one-time addresses of somebody.
+func (t Tx) EndOneTimes(staff ID) error {
+	return t.db.Where("staff_id = ?", staff).Delete(&OneTime{}).Error
+}
+
+// ForgetOneTimes lets go of one-time addresses that were made before an instant.
+func (t Tx) ForgetOneTimes(before span.Instant) error {
+	return t.db.Where("made_at <= ?", before).Delete(&OneTime{}).Error
 }
 
 // StaffByMail returns who is in use and has a mail address, whatever the case of its

@@ -5,6 +5,7 @@ CREATE TABLE messages (
   kind       TEXT NOT NULL,
   staff_id   INTEGER NOT NULL REFERENCES staff(id) ON DELETE CASCADE,
   about      TEXT NOT NULL,
+  thing      INTEGER NOT NULL DEFAULT 0,
   message_id TEXT NOT NULL UNIQUE,
   recipient  TEXT NOT NULL,
   subject    TEXT NOT NULL,

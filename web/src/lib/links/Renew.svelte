@@ -36,7 +36,8 @@
   <div class="max-w-md">
     {#if !feed && !doors.signIn}
       <p>
-        Whose account it is renews it, on their own pages. Ask them to: nobody else is to know its password.
+        Its owner alone can renew it, on their own pages: ask them to sign in again. Nobody else learns the
+        password.
       </p>
     {:else if link.byConsent}
       {#if doors.signIn && link.signsInAt}
