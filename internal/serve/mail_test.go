@@ -262,7 +262,7 @@ func TestComingInByMail(t *testing.T) {
 	require.Equal(t, http.StatusNotFound, in(late, token), "it has ended")
 	before := len(p.box.Mails())
 	for range 5 {
-		me = asks(p.Staff.Email)
+		asks(p.Staff.Email)
 		p.until("sent")
 	}
 	require.Len(t, p.box.Mails(), before+3, "who asks and asks fills nobody's mailbox")
@@ -271,7 +271,7 @@ func TestComingInByMail(t *testing.T) {
 	}
 	for range 20 { // not in the course of a day either
 		p.Pass(16 * time.Minute)
-		me = asks(p.Staff.Email)
+		asks(p.Staff.Email)
 		settled()
 	}
 	require.Equal(t, 12, p.Count("one_times"))
