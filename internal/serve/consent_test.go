@@ -188,7 +188,7 @@ func TestALinkByConsentStaysAlive(t *testing.T) {
 	// Time passes while it is waited: whoever rests, or failed a moment ago, tries again.
 	state := func(want string) func() bool {
 		return func() bool {
-			o.Pass(time.Minute)
+			o.Pass(11 * time.Minute)
 			return o.Pulse("Work").State == want
 		}
 	}

@@ -44,11 +44,13 @@ type host struct {
 	underway int
 	most     float64 // that may go on together
 	paces    map[string]*pace
-	learnt   time.Time // when they were begun anew
-	rests    int       // in a row
-	begun    time.Time // when the present rest began
-	until    time.Time // nothing is asked before
-	answered time.Time // when it last answered
+	learnt   time.Time      // when they were begun anew
+	rests    int            // in a row
+	begun    time.Time      // when the present rest began
+	until    time.Time      // nothing is asked before
+	answered time.Time      // when it last answered
+	tries    int            // since it rested first
+	tried    map[string]int // the last of them by kind of work
 }
 
 // NewHosts returns hosts of which nothing is known yet.
@@ -59,7 +61,7 @@ func NewHosts(now func() time.Time) *Hosts {
 func (h *Hosts) of(name string) *host {
 	s := h.list[name]
 	if s == nil {
-		s = &host{most: perHost}
+		s = &host{most: perHost, tried: map[string]int{}}
 		h.list[name] = s
 	}
 	return s
@@ -79,6 +81,18 @@ func (h *Hosts) enter(name string) bool {
 	}
 	s.underway++
 	return true
+}
+
+// tried returns the try, counted from one, at which a kind of work was last what a host
+// that struggles was tried by; zero for never, and false when the host does not struggle.
+func (h *Hosts) tried(name, kind string) (try int, struggles bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	s := h.list[name]
+	if s == nil || s.rests == 0 {
+		return 0, false
+	}
+	return s.tried[kind], true
 }
 
 // release gives a place back of which no use was made.
@@ -125,6 +139,10 @@ func (h *Hosts) leave(name, kind string, took time.Duration) {
 		s.most = min(perQuick, s.most+1/s.most)
 	}
 	s.underway--
+	if s.rests > 0 {
+		s.tries++
+		s.tried[kind] = s.tries
+	}
 }
 
 // Rest returns until when a host is left alone; the zero time when it is not.
@@ -159,6 +177,7 @@ func (h *Hosts) Answered(name string) {
 	s := h.of(name)
 	again := s.rests > 0
 	s.rests, s.until, s.answered = 0, time.Time{}, h.now()
+	s.tries, s.tried = 0, map[string]int{}
 	h.mu.Unlock()
 	if again {
 		h.recovered(name)

@@ -254,13 +254,14 @@ func (r *Runner) startFound(ctx context.Context, work *errgroup.Group) bool {
 			}
 		}
 	}
-	for i := range r.found {
-		f := &r.found[i]
+	turns := r.turns()
+	for i := range 2 * len(r.found) {
+		f, later := &r.found[i%len(r.found)], i >= len(r.found)
 		full, waiting := map[string]bool{}, f.due[:0]
 		for n, d := range f.due {
 			j := job{f.queue.Name, d.ID}
 			switch {
-			case full[d.Host]:
+			case full[d.Host] || !later && turns[d.Host] != "" && turns[d.Host] != f.queue.Name:
 				waiting = append(waiting, d)
 			case r.isUnderway(ctx, f.queue, j):
 			case !r.Hosts.enter(d.Host):
@@ -275,6 +276,22 @@ func (r *Runner) startFound(ctx context.Context, work *errgroup.Group) bool {
 		enough = enough && (!f.more || len(waiting) > atOnce/4)
 	}
 	return enough
+}
+
+// turns returns which queue is next to try each host that struggles, of those that have
+// something for it: the one that has not for longest. What such a host refuses each time,
+// as one does that cannot store, so keeps nobody from what it would answer.
+func (r *Runner) turns() map[string]string {
+	turns, last := map[string]string{}, map[string]int{}
+	for _, f := range r.found {
+		for _, d := range f.due {
+			try, struggles := r.Hosts.tried(d.Host, f.queue.Name)
+			if struggles && (turns[d.Host] == "" || try < last[d.Host]) {
+				turns[d.Host], last[d.Host] = f.queue.Name, try
+			}
+		}
+	}
+	return turns
 }
 
 // isUnderway reports whether a job goes on. One that has ended since it was found is

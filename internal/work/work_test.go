@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"path/filepath"
+	"runtime"
 	"sync"
 	"testing"
 	"time"
@@ -220,6 +221,54 @@ func TestWorkIsDoneByHost(t *testing.T) {
 	cancel()
 	<-ended
 	require.Equal(t, 10, count("well"), "each once")
+}
+
+// A host that answers 503 to whatever is stored is still read: who struggles is tried by
+// each kind of work in turn, however much there is of the first.
+func TestAHostThatStrugglesIsTriedByEachInTurn(t *testing.T) {
+	db := fill(t, "half")
+	c := &clock{now: time.Date(2026, 3, 2, 8, 0, 0, 0, time.UTC)}
+	r := New(db, slog.New(slog.NewTextHandler(t.Output(), nil)), c.Now)
+	list, err := db.Read(t.Context()).CalendarsOf(1)
+	require.NoError(t, err)
+	// The same calendars are due for three queues, of which the first two fail each time.
+	tried := make(chan string)
+	for _, name := range []string{"copies", "accounts", "calendars"} {
+		q := queue(r, db, func(string) error { tried <- name; return errors.New("503") }, func() {})
+		q.Name = name
+		r.Add(q)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	ended := make(chan struct{})
+	go func() { defer close(ended); r.Run(ctx) }()
+	var order []string
+	for range 2 * len(list) {
+		select {
+		case name := <-tried:
+			order = append(order, name)
+		case <-time.After(10 * time.Second):
+			require.Fail(t, "nothing is tried", order)
+		}
+		for r.Hosts.Rest("half").IsZero() && len(order) >= perHost {
+			runtime.Gosched()
+		}
+		c.move(longestRest)
+		r.Wake()
+	}
+	go func() {
+		for range tried {
+		}
+	}()
+	cancel()
+	<-ended
+	close(tried)
+	counts := map[string]int{}
+	for _, name := range order[perHost:] {
+		counts[name]++
+	}
+	for _, name := range []string{"copies", "accounts", "calendars"} {
+		require.GreaterOrEqual(t, counts[name], len(list)/3, order)
+	}
 }
 
 // What one piece of work makes due, in the same second and without a word, is done too.
