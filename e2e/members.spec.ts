@@ -114,6 +114,35 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await phone.getByRole("button", { name: "Come in" }).click();
     await expect(phone.getByText("Piet Lindqvist · Quillon")).toBeVisible();
 
+    // The desk keeps the hours, until it lets them do so; a password saves the mail.
+    await phone.getByRole("link", { name: "My hours" }).click();
+    await expect(phone.getByText("Your desk keeps your hours.")).toBeVisible();
+    await isSound(phone);
+    await page.goto(`${niche.address}/team/6/details`);
+    await page.getByRole("switch", { name: "Keeps own hours" }).click();
+    await page.getByRole("button", { name: "Save" }).click();
+    const days = phone.getByRole("region", { name: "One-off days" });
+    await days.getByRole("textbox", { name: "From" }).fill("2026-12-10");
+    await days.getByRole("textbox", { name: "Note" }).fill("Moving house");
+    await days.getByRole("button", { name: "Add" }).click();
+    await expect(days.getByText("Thu, 10 Dec 2026")).toBeVisible();
+    await isSound(phone);
+    await page.getByRole("link", { name: "Hours", exact: true }).click();
+    await expect(page.getByText("Moving house")).toBeVisible();
+    await phone.getByText("choose a password instead").click();
+    await phone.getByLabel("Password").fill("lindqvist piet");
+    await phone.getByRole("button", { name: "Save the password" }).click();
+    await expect(phone.getByText("names that anybody knows")).toBeVisible();
+    await phone.getByLabel("Password").fill("nine grey herons");
+    await phone.getByRole("button", { name: "Save the password" }).click();
+    await expect(phone.getByText("It is your password from now")).toBeVisible();
+    await phone.getByRole("button", { name: "Sign out" }).click();
+    await phone.getByRole("button", { name: "I have a password" }).click();
+    await phone.getByLabel("Your mail address").fill(piet);
+    await phone.getByLabel("Your password").fill("nine grey herons");
+    await phone.getByRole("button", { name: "Come in" }).click();
+    await expect(phone.getByText("Piet Lindqvist · Quillon")).toBeVisible();
+
     // They sign in at the host instead: what was linked stays, without a password.
     await phone.getByRole("link", { name: "My calendars" }).click();
     await phone.getByRole("button", { name: "Link another calendar" }).click();

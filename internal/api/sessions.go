@@ -2,8 +2,11 @@ package api
 
 import (
 	"context"
+	"errors"
+	"net/http"
 
 	"niche/core/span"
+	"niche/internal/people"
 	"niche/internal/store"
 )
 
@@ -26,4 +29,20 @@ func OwnSessions(ctx context.Context, tx store.Tx) ([]OwnSession, error) {
 		out = append(out, OwnSession{r.ID, r.ID == who.Session, r.Device, r.Origin, r.CreatedAt, r.SeenAt})
 	}
 	return out, err
+}
+
+// Unproven says why a password lets nobody in, or is not taken; other errors are passed
+// on.
+func Unproven(err error) error {
+	var soon people.TooSoon
+	var weak people.Weak
+	switch {
+	case errors.As(err, &soon):
+		return Refusal(soon.Wait)
+	case errors.As(err, &weak):
+		return Wrong("password", weak.Why)
+	case errors.Is(err, people.ErrWrong):
+		return NewProblem(http.StatusUnauthorized, "This mail address and password do not belong together.")
+	}
+	return err
 }

@@ -21,6 +21,7 @@ type person struct {
 	extra            oneOff
 	cap              *int
 	unlinked         bool
+	ownHours         bool // keeps them without the desk
 	feed             bool // the hall's concerts are linked
 	events           []event
 }
@@ -78,7 +79,7 @@ func with(a, b map[string]casefile.Day) map[string]casefile.Day {
 const workdays = "mon tue wed thu fri"
 
 var people = []person{
-	{user: "mara@quillon.example", name: "Mara Quillon", zone: zone, week: days(workdays, "08:30-17:00", "12:00-12:30"),
+	{user: "mara@quillon.example", name: "Mara Quillon", zone: zone, ownHours: true, week: days(workdays, "08:30-17:00", "12:00-12:30"),
 		later: season{42, 97, days(workdays, "09:30-16:30", "12:30-13:00")}, away: absence{30, 34, "Lisbon"}, extra: oneOff{12, "10:00-14:00", "Open day"}, events: []event{
 			{"family", "School run", 0, "08:30", "09:00", true}, {"family", "Parents’ evening", 3, "16:00", "17:30", false}, {"work", "Delivery of felt", 3, "16:30", "18:00", false},
 			{"work", "Call with the timber yard", 1, "10:30", "11:30", false}, {"birthdays", "Wren’s birthday", 4, "", "", false},

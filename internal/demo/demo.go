@@ -90,7 +90,7 @@ func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud,
 	}
 	var closed desk.Closures
 	for day, name := range closures {
-		closed.Items = append(closed.Items, desk.Closure{Date: (f.monday + hours.LocalDate(day)).String(), Name: name})
+		closed.Items = append(closed.Items, api.Closure{Date: (f.monday + hours.LocalDate(day)).String(), Name: name})
 	}
 	if err := niche.Change(ctx, "/api/closures", closed, nil); err != nil {
 		return fmt.Errorf("adding closures: %w", err)
@@ -142,7 +142,7 @@ type filling struct {
 func (f *filling) person(ctx context.Context, i int) error {
 	p := people[i]
 	var member desk.StaffMember
-	if err := f.niche.Post(ctx, "/api/staff", desk.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap}, &member); err != nil {
+	if err := f.niche.Post(ctx, "/api/staff", desk.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap, OwnHours: p.ownHours}, &member); err != nil {
 		return err
 	}
 	f.ids = append(f.ids, member.ID)
@@ -183,15 +183,15 @@ func (f *filling) hours(ctx context.Context, p person, id store.ID) error {
 		until := date(p.later.until)
 		patterns = append(patterns, casefile.Pattern{From: date(p.later.from), Until: &until, Cycle: []map[string]casefile.Day{p.later.week}})
 	}
-	if err := f.niche.Change(ctx, fmt.Sprintf("/api/staff/%d/hours", id), desk.Hours{Patterns: patterns}, nil); err != nil {
+	if err := f.niche.Change(ctx, fmt.Sprintf("/api/staff/%d/hours", id), api.Hours{Patterns: patterns}, nil); err != nil {
 		return err
 	}
-	own := desk.Days{OneOffs: []desk.OneOff{}, Absences: []desk.Absence{}}
+	own := api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{}}
 	if p.away.note != "" {
-		own.Absences = append(own.Absences, desk.Absence{From: date(p.away.from), Until: date(p.away.until), Note: p.away.note})
+		own.Absences = append(own.Absences, api.Absence{From: date(p.away.from), Until: date(p.away.until), Note: p.away.note})
 	}
 	if p.extra.note != "" {
-		own.OneOffs = append(own.OneOffs, desk.OneOff{OneOff: casefile.OneOff{Date: date(p.extra.day), Spans: wallSpans(p.extra.spans)}, Note: p.extra.note})
+		own.OneOffs = append(own.OneOffs, api.OneOff{OneOff: casefile.OneOff{Date: date(p.extra.day), Spans: wallSpans(p.extra.spans)}, Note: p.extra.note})
 	}
 	return f.niche.Change(ctx, fmt.Sprintf("/api/staff/%d/days", id), own, nil)
 }

@@ -156,7 +156,7 @@ func (d *Desk) Hours(staff store.ID) {
 		week[day] = casefile.Day{Spans: []casefile.WallSpan{{"09:00", "17:00"}}}
 	}
 	pattern := casefile.Pattern{From: "2020-01-01", Cycle: []map[string]casefile.Day{week}}
-	require.NoError(d.T, d.Change(d.T.Context(), fmt.Sprintf("/api/staff/%d/hours", staff), desk.Hours{Patterns: []casefile.Pattern{pattern}}, nil))
+	require.NoError(d.T, d.Change(d.T.Context(), fmt.Sprintf("/api/staff/%d/hours", staff), api.Hours{Patterns: []casefile.Pattern{pattern}}, nil))
 }
 
 // AddStaff adds somebody who works as the desk's first person does.

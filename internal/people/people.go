@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"net/mail"
+	"strconv"
 	"strings"
 	"time"
 
@@ -186,7 +187,7 @@ func ended(since span.Instant, lasts time.Duration, now span.Instant) bool {
 // begin starts a session within a transaction.
 func (p *People) begin(tx store.Tx, a store.Administrator, from Browser) (In, error) {
 	token, s, err := p.session(tx, store.Owner{AdministratorID: a.ID}, from)
-	return In{Principal: who(a, s), Token: token, Known: p.known(a)}, err
+	return In{Principal: who(a, s), Token: token, Known: p.known(accountOf(a))}, err
 }
 
 // session starts a session of somebody's, and lets go of those that have ended.
@@ -202,25 +203,36 @@ func (p *People) session(tx store.Tx, owner store.Owner, from Browser) (token st
 	return token, s.ID, err
 }
 
+// account is what a password belongs to.
+type account struct {
+	name string // tells it from every other
+	hash string // empty where there is no password
+}
+
+func accountOf(a store.Administrator) account {
+	if a.ID == 0 {
+		return account{}
+	}
+	return account{fmt.Sprint(a.ID), a.PasswordHash}
+}
+
 // known returns what a browser is known again by: for whom, and since when. It ends with
 // the password.
-func (p *People) known(a store.Administrator) string {
-	text := fmt.Sprintf("%d.%d", a.ID, p.now())
-	return text + "." + p.Vault.Derive("browser", text+" "+secret.Hash(a.PasswordHash))
+func (p *People) known(a account) string {
+	text := fmt.Sprintf("%s.%d", a.name, p.now())
+	return text + "." + p.Vault.Derive("browser", text+" "+secret.Hash(a.hash))
 }
 
 // isKnown reports whether an earlier good sign-in of the same person left this.
-func (p *People) isKnown(known string, a store.Administrator) bool {
-	var id, at int64
+func (p *People) isKnown(known string, a account) bool {
 	text, mac, ok := cutLast(known, ".")
-	if !ok || a.ID == 0 {
-		return false
-	}
-	if n, err := fmt.Sscanf(text, "%d.%d", &id, &at); n != 2 || err != nil || store.ID(id) != a.ID {
+	name, since, dated := cutLast(text, ".")
+	at, err := strconv.ParseInt(since, 10, 64)
+	if !ok || !dated || err != nil || a.name == "" || name != a.name {
 		return false
 	}
 	age := p.now() - span.Instant(at)
-	return age < span.Instant(knownFor/time.Second) && hmac.Equal([]byte(mac), []byte(p.Vault.Derive("browser", text+" "+secret.Hash(a.PasswordHash))))
+	return age < span.Instant(knownFor/time.Second) && hmac.Equal([]byte(mac), []byte(p.Vault.Derive("browser", text+" "+secret.Hash(a.hash))))
 }
 
 func cutLast(s, sep string) (before, after string, ok bool) {
@@ -241,11 +253,8 @@ func (p *People) SignIn(ctx context.Context, email, password, code string, from 
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return In{}, err
 	}
-	key, known := from.Network+" "+email, p.isKnown(from.Known, a)
-	if known {
-		key = "browser " + from.Known
-	}
-	if err := p.proves(ctx, key, a, password, from.Network, known); err != nil {
+	key, err := p.knows(ctx, email, password, from, accountOf(a))
+	if err != nil {
 		return In{}, err
 	}
 	var in In
@@ -265,8 +274,18 @@ func (p *People) SignIn(ctx context.Context, email, password, code string, from 
 	return in, err
 }
 
+// knows checks a mail address and a password, and returns by what tries of them are
+// counted.
+func (p *People) knows(ctx context.Context, email, password string, from Browser, a account) (key string, err error) {
+	key, known := from.Network+" "+email, p.isKnown(from.Known, a)
+	if known {
+		key = "browser " + from.Known
+	}
+	return key, p.proves(ctx, key, a, password, from.Network, known)
+}
+
 // proves checks a password, one at a time for a network.
-func (p *People) proves(ctx context.Context, key string, a store.Administrator, password, network string, known bool) error {
+func (p *People) proves(ctx context.Context, key string, a account, password, network string, known bool) error {
 	if wait := p.wrongs.Try(key); wait > 0 {
 		return TooSoon{wait}
 	}
@@ -278,7 +297,7 @@ func (p *People) proves(ctx context.Context, key string, a store.Administrator, 
 	if wait := p.wrongs.Try(key); wait > 0 { // others have tried meanwhile
 		return TooSoon{wait}
 	}
-	if !matches(a.PasswordHash, password) {
+	if !matches(a.hash, password) {
 		p.wrongs.Wrong(key)
 		return ErrWrong
 	}
@@ -293,7 +312,7 @@ func (p *People) Again(ctx context.Context, who Principal, password string, from
 		return err
 	}
 	key := fmt.Sprintf("session %d", who.Session)
-	if err := p.proves(ctx, key, a, password, from.Network, true); err != nil {
+	if err := p.proves(ctx, key, accountOf(a), password, from.Network, true); err != nil {
 		return err
 	}
 	p.wrongs.Right(key)

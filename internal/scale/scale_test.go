@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"niche/core/span"
+	"niche/internal/api"
 	pages "niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/demo"
@@ -164,7 +165,7 @@ func BenchmarkScale(b *testing.B) {
 	slices.Sort(took)
 	say("a booking, 20 at once, p99", took[len(took)*99/100], "p50 ", took[len(took)/2])
 
-	var h desk.Hours
+	var h api.Hours
 	require.NoError(b, d.Get(b.Context(), "/api/staff/1/hours", &h))
 	ended := make(chan time.Duration, 1)
 	go func() {

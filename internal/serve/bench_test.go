@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"niche/core/span"
+	"niche/internal/api"
 	"niche/internal/api/desk"
 	"niche/internal/blocking"
 	"niche/internal/nichetest"
@@ -122,7 +123,7 @@ func BenchmarkChangingSomebodyWithManyBookings(b *testing.B) {
 	}
 	path := fmt.Sprintf("/api/staff/%d", d.Staff.ID)
 	measure("address", path, desk.StaffFields{Name: "Bryn", Zone: "Europe/Dublin", Email: "bryn@x.example"})
-	var hours desk.Hours
+	var hours api.Hours
 	require.NoError(b, d.Get(b.Context(), path+"/hours", &hours))
-	measure("hours", path+"/hours?accept=100000", desk.Hours{Patterns: hours.Patterns})
+	measure("hours", path+"/hours?accept=100000", api.Hours{Patterns: hours.Patterns})
 }

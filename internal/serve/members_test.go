@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"niche/core/casefile"
 	"niche/internal/api"
 	"niche/internal/api/desk"
 	"niche/internal/api/member"
@@ -19,6 +20,7 @@ import (
 	"niche/internal/nichetest"
 	"niche/internal/preview"
 	"niche/internal/serve"
+	"niche/internal/store"
 )
 
 // invited asks somebody to link a calendar, and returns the token of the address.
@@ -352,4 +354,99 @@ func TestALinkBeginsOnTheSafeSide(t *testing.T) {
 			})
 		})
 	}
+}
+
+// A staff member sees their own hours, and changes them only where an administrator lets
+// them: over a version, with bookings that no longer fit named, and in the trail.
+func TestAMemberKeepsTheirOwnHours(t *testing.T) {
+	d := nichetest.OpenDesk(t, nil)
+	ctx := t.Context()
+	me := d.Own(d.Staff.ID)
+	mornings := api.Hours{Patterns: []casefile.Pattern{{From: "2020-01-01", Cycle: []map[string]casefile.Day{{"wed": {Spans: []casefile.WallSpan{{"09:00", "12:00"}}}}}}}}
+	away := api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{{From: "2026-04-01", Until: "2026-04-02"}}}
+	for path, body := range map[string]any{"/api/my/hours": mornings, "/api/my/days": away} {
+		require.Equal(t, http.StatusForbidden, nichetest.Problem(t, me.Change(ctx, path, body, nil)).Status, path)
+	}
+	require.Contains(t, d.Starts(wednesday), "16:00")
+	fields := desk.StaffFields{Name: d.Staff.Name, Email: d.Staff.Email, Zone: d.Staff.Zone, OwnHours: true}
+	require.NoError(t, d.Change(ctx, fmt.Sprintf("/api/staff/%d", d.Staff.ID), fields, nil))
+
+	_, err := d.Book("2026-03-04T14:00:00Z")
+	require.NoError(t, err)
+	p := nichetest.Problem(t, me.Change(ctx, "/api/my/hours", mornings, nil))
+	require.Equal(t, []any{http.StatusConflict, 1}, []any{p.Status, p.MisfitCount})
+	require.NoError(t, me.Change(ctx, "/api/my/hours?accept=1", mornings, nil))
+	require.Equal(t, "09:00 10:00 11:00", d.Starts(wednesday))
+	stale := nichetest.Problem(t, me.Do(ctx, http.MethodPut, "/api/my/hours", mornings, nil)).Status
+	require.Equal(t, http.StatusPreconditionRequired, stale)
+	wrong := nichetest.Problem(t, me.Change(ctx, "/api/my/days", api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{{From: "2026-04-02", Until: "2026-04-01"}}}, nil))
+	require.Equal(t, "absences[0].until", wrong.Errors[0].Field)
+	require.NoError(t, me.Change(ctx, "/api/my/days", away, nil))
+	require.Empty(t, d.Starts("2026-04-01"))
+
+	var trail api.List[desk.TrailEntry]
+	require.NoError(t, d.Get(ctx, "/api/trail?kind=hours", &trail))
+	require.Contains(t, trail.Items[0].Words, "Bryn Castellane changed the hours")
+	other := d.Own(d.AddStaff("Noor Haddad"))
+	var hers api.HoursNow
+	require.NoError(t, other.Get(ctx, "/api/my/hours", &hers))
+	require.Len(t, hers.Patterns[0].Cycle[0], 5, "another's are another's")
+}
+
+// A password of one's own is asked for, guarded and lost as an administrator's is, and
+// opens the own pages alone.
+func TestAnOwnPassword(t *testing.T) {
+	d := nichetest.OpenDesk(t, nil)
+	ctx := t.Context()
+	const mail, good, better = "both@castellane.example", "a slow blue kettle", "seven wet umbrellas"
+	change := func(c *demo.Client, current, password string) *api.Problem {
+		err := c.Do(ctx, http.MethodPut, "/api/my/password", member.Repassing{Current: current, Password: password}, nil)
+		if err != nil {
+			return nichetest.Problem(t, err)
+		}
+		return &api.Problem{Status: http.StatusOK}
+	}
+	name := func(c *demo.Client, mail, password string) string {
+		var me member.Myself
+		if err := c.Post(ctx, "/api/my/session", member.SigningIn{Email: mail, Password: password}, &me); err != nil {
+			return fmt.Sprint(nichetest.Problem(t, err).Status)
+		}
+		return me.Name
+	}
+	me, noor := d.Own(d.Staff.ID), d.AddStaff("Noor Haddad")
+	other := d.Own(noor)
+	require.Equal(t, http.StatusConflict, change(other, "", good).Status, "who has no mail address cannot sign in with one")
+	for id, who := range map[store.ID]string{d.Staff.ID: d.Staff.Name, noor: "Noor Haddad"} { // one mailbox for two
+		require.NoError(t, d.Change(ctx, fmt.Sprintf("/api/staff/%d", id), desk.StaffFields{Name: who, Email: mail, Zone: d.Staff.Zone}, nil))
+	}
+	weak := change(me, "", "castellane both")
+	require.Equal(t, "password", weak.Errors[0].Field)
+	elsewhere := d.Own(d.Staff.ID)
+	require.Equal(t, http.StatusOK, change(me, "", good).Status)
+	require.Equal(t, http.StatusUnauthorized, nichetest.Problem(t, elsewhere.Get(ctx, "/api/my", nil)).Status, "other browsers are out")
+	require.NoError(t, me.Get(ctx, "/api/my", nil))
+	require.Equal(t, http.StatusOK, change(other, "", better).Status)
+
+	browser := demo.NewClient(d.Niche.Address)
+	require.Equal(t, "401", name(browser, mail, "a slow blue cattle"))
+	require.Equal(t, "401", name(browser, "nobody@castellane.example", good))
+	require.Equal(t, "Noor Haddad", name(browser, strings.ToUpper(mail), better))
+	require.Equal(t, "Bryn Castellane", name(browser, mail, good))
+	require.Equal(t, http.StatusUnauthorized, nichetest.Problem(t, browser.Get(ctx, "/api/staff", nil)).Status)
+
+	d.Pass(16 * time.Minute)
+	require.Equal(t, "current", change(browser, "a guess", better).Errors[0].Field, "a browser that was left open does not change it")
+	require.Equal(t, http.StatusOK, change(browser, good, "").Status)
+	require.Equal(t, "401", name(demo.NewClient(d.Niche.Address), mail, good), "it is given up")
+	thief := demo.NewClient(d.Niche.Address)
+	refused := ""
+	for range 12 {
+		refused = name(thief, mail, "a guess at it")
+	}
+	require.Equal(t, "429", refused)
+	require.Equal(t, "429", name(thief, mail, better), "even the right one waits")
+	require.Equal(t, "Noor Haddad", name(other, mail, better), "a browser that is known is not kept out")
+	require.NoError(t, d.Do(ctx, http.MethodPut, fmt.Sprintf("/api/staff/%d/archive", noor), desk.Archiving{Archived: true}, nil))
+	d.Pass(24 * time.Hour)
+	require.Equal(t, "401", name(other, mail, better))
 }

@@ -89,11 +89,11 @@ func TestNobodySavesOverWhatTheyHaveNotSeen(t *testing.T) {
 	d.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
 	d.AddResource("Bay", "room")
 	staff := fmt.Sprintf("/api/staff/%d", d.Staff.ID)
-	var hours desk.Hours
+	var hours api.Hours
 	require.NoError(t, d.Get(t.Context(), staff+"/hours", &hours))
-	for path, kept := range map[string]any{staff: desk.StaffFields{Name: "Bryn Castellane", Zone: "Europe/Dublin"}, staff + "/hours": desk.Hours{Patterns: hours.Patterns}, staff + "/days": desk.Days{OneOffs: []desk.OneOff{}, Absences: []desk.Absence{}},
+	for path, kept := range map[string]any{staff: desk.StaffFields{Name: "Bryn Castellane", Zone: "Europe/Dublin"}, staff + "/hours": api.Hours{Patterns: hours.Patterns}, staff + "/days": api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{}},
 		fmt.Sprintf("/api/services/%d", d.Service.ID): d.Service.ServiceFields, "/api/resources/1": desk.ResourceFields{Name: "Bay", Kind: "room"},
-		"/api/closures": desk.Closures{Items: []desk.Closure{}}, fmt.Sprintf("/api/calendars/%d", d.Calendar("Work").ID): d.Calendar("Work").Choice} {
+		"/api/closures": desk.Closures{Items: []api.Closure{}}, fmt.Sprintf("/api/calendars/%d", d.Calendar("Work").ID): d.Calendar("Work").Choice} {
 		t.Run(path, func(t *testing.T) {
 			var before struct{ Version int64 }
 			require.NoError(t, d.Get(t.Context(), path, &before))

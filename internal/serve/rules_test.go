@@ -14,6 +14,7 @@ import (
 	"niche/core/casefile"
 	"niche/core/hours"
 	"niche/core/offer"
+	"niche/internal/api"
 	"niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/fit"
@@ -72,12 +73,12 @@ func TestHoursOneOffDaysAbsencesAndClosures(t *testing.T) {
 	ctx := t.Context()
 	first, second := map[string]casefile.Day{"wed": {Spans: []casefile.WallSpan{{"09:00", "11:00"}}}}, map[string]casefile.Day{"wed": {Spans: []casefile.WallSpan{{"18:00", "02:00"}}, Breaks: []casefile.WallSpan{{"00:00", "01:00"}}}}
 	april := "2026-04-30"
-	patterns := desk.Hours{Patterns: []casefile.Pattern{{From: "2026-03-01", Cycle: []map[string]casefile.Day{first, second}}, {From: "2026-04-01", Until: &april, Cycle: []map[string]casefile.Day{{}}}}}
+	patterns := api.Hours{Patterns: []casefile.Pattern{{From: "2026-03-01", Cycle: []map[string]casefile.Day{first, second}}, {From: "2026-04-01", Until: &april, Cycle: []map[string]casefile.Day{{}}}}}
 	require.NoError(t, d.Change(ctx, fmt.Sprintf("/api/staff/%d/hours", d.Staff.ID), patterns, nil))
-	days := desk.Days{OneOffs: []desk.OneOff{{OneOff: casefile.OneOff{Date: "2026-03-18", Spans: []casefile.WallSpan{{"12:00", "14:00"}}}}},
-		Absences: []desk.Absence{{From: "2026-03-25", Until: "2026-05-06", Note: "Sailing"}}}
+	days := api.Days{OneOffs: []api.OneOff{{OneOff: casefile.OneOff{Date: "2026-03-18", Spans: []casefile.WallSpan{{"12:00", "14:00"}}}}},
+		Absences: []api.Absence{{From: "2026-03-25", Until: "2026-05-06", Note: "Sailing"}}}
 	require.NoError(t, d.Change(ctx, fmt.Sprintf("/api/staff/%d/days", d.Staff.ID), days, nil))
-	var got desk.Days
+	var got api.Days
 	require.NoError(t, d.Get(ctx, fmt.Sprintf("/api/staff/%d/days", d.Staff.ID), &got))
 	require.Equal(t, days.Absences, got.Absences)
 	for date, want := range map[string]string{
@@ -92,7 +93,7 @@ func TestHoursOneOffDaysAbsencesAndClosures(t *testing.T) {
 		"BEGIN:VEVENT\r\nUID:b\r\nDTSTART:20260312T100000Z\r\nSUMMARY:Not a whole day\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
 	var found desk.Imported
 	require.NoError(t, d.Post(ctx, "/api/closures/import", desk.Import{Text: holidays}, &found))
-	require.Equal(t, []desk.Closure{{Date: "2026-03-11", Name: "Harbour day"}, {Date: "2027-03-11", Name: "Harbour day"}}, found.Items)
+	require.Equal(t, []api.Closure{{Date: "2026-03-11", Name: "Harbour day"}, {Date: "2027-03-11", Name: "Harbour day"}}, found.Items)
 	require.Equal(t, "text", nichetest.Problem(t, d.Post(ctx, "/api/closures/import", desk.Import{Text: "<html>"}, nil)).Errors[0].Field)
 	require.Contains(t, nichetest.Problem(t, d.Post(ctx, "/api/closures/import", desk.Import{Address: "https://127.0.0.1:1/x.ics"}, nil)).Errors[0].Message, "own network")
 	require.NoError(t, d.Change(ctx, "/api/closures", desk.Closures{Items: found.Items}, nil))
@@ -234,7 +235,7 @@ func TestAChangeOfRulesNamesTheBookingsThatNoLongerFit(t *testing.T) {
 	nobody := nichetest.Problem(t, d.Save(0, func(f *desk.ServiceFields) { f.Staff = []store.ID{} }))
 	require.Equal(t, []string{"not-performed"}, nobody.Misfits[0].Reasons)
 	path := fmt.Sprintf("/api/staff/%d/hours", d.Staff.ID)
-	afternoons := desk.Hours{Patterns: []casefile.Pattern{{From: "2020-01-01", Cycle: []map[string]casefile.Day{{"wed": {Spans: []casefile.WallSpan{{"13:00", "17:00"}}}}}}}}
+	afternoons := api.Hours{Patterns: []casefile.Pattern{{From: "2020-01-01", Cycle: []map[string]casefile.Day{{"wed": {Spans: []casefile.WallSpan{{"13:00", "17:00"}}}}}}}}
 	p := nichetest.Problem(t, d.Change(t.Context(), path, afternoons, nil))
 	require.Equal(t, http.StatusConflict, p.Status)
 	require.Equal(t, 1, p.MisfitCount)

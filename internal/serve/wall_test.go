@@ -60,7 +60,7 @@ func TestTheWallIsReadByEitherClock(t *testing.T) {
 	}
 	// Whoever has no hours is said to be back, where that is known.
 	require.Equal(t, "no hours until Mon 9 Mar", d.Wall("2026-03-07").Lanes[0].Note)
-	require.NoError(t, d.Change(t.Context(), "/api/closures", desk.Closures{Items: []desk.Closure{{Date: "2026-03-09", Name: "Stocktaking"}}}, nil))
+	require.NoError(t, d.Change(t.Context(), "/api/closures", desk.Closures{Items: []api.Closure{{Date: "2026-03-09", Name: "Stocktaking"}}}, nil))
 	closed := d.Wall("2026-03-09")
 	require.Equal(t, []string{"Stocktaking", "no hours until Tue 10 Mar"}, []string{closed.Closed, closed.Lanes[0].Note})
 }

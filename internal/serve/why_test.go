@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"niche/internal/api"
 	"niche/internal/api/desk"
 	"niche/internal/nichetest"
 	"niche/internal/preview"
@@ -94,7 +95,7 @@ func TestWhyTellsEveryRuleWithItsSource(t *testing.T) {
 	for path, status := range map[string]int{"?service=99&staff=1&at=" + wednesday + "T10:00:00Z": 404, "?service=1&staff=99&at=" + wednesday + "T10:00:00Z": 404, "?service=1&staff=1&at=soon": 422, "?staff=1": 422} {
 		require.Equal(t, status, nichetest.Problem(t, d.Get(t.Context(), "/api/why"+path, nil)).Status, path)
 	}
-	require.NoError(t, d.Change(t.Context(), "/api/closures", desk.Closures{Items: []desk.Closure{{Date: "2026-03-06", Name: "Stocktaking"}}}, nil))
+	require.NoError(t, d.Change(t.Context(), "/api/closures", desk.Closures{Items: []api.Closure{{Date: "2026-03-06", Name: "Stocktaking"}}}, nil))
 	for _, r := range why(d, d.Staff.ID, "2026-03-06T10:00:00Z").Rules {
 		if r.Code == "outside-hours" {
 			words, paths := sourcesOf(r)

@@ -6,13 +6,15 @@ import (
 
 // Staff is a staff member.
 type Staff struct {
-	ID         ID
-	Name       string
-	Email      string
-	Zone       string
-	CapPerDay  *int         // visits a day over all services; nil for no cap
-	ArchivedAt span.Instant // 0 while in use
-	CreatedAt  span.Instant `gorm:"autoCreateTime:false"`
+	ID           ID
+	Name         string
+	Email        string
+	Zone         string
+	CapPerDay    *int         // visits a day over all services; nil for no cap
+	OwnHours     bool         // whether they keep their own hours
+	PasswordHash string       // empty while they come in by one-time addresses alone
+	ArchivedAt   span.Instant // 0 while in use
+	CreatedAt    span.Instant `gorm:"autoCreateTime:false"`
 }
 
 // TableName keeps the trade's word.

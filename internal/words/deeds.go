@@ -35,6 +35,8 @@ func OfDeed(who, deed, kind, name string) string {
 		return who + " made new recovery codes"
 	case "changed the password":
 		return who + " changed their own password"
+	case "gave up the password":
+		return who + " gave their own password up"
 	case "invited":
 		return fmt.Sprintf("%s asked %s to link a calendar", who, name)
 	case "withdrew the invitation of":

@@ -28,7 +28,7 @@ func (a Archiving) deed() string {
 
 type archiveRequest struct {
 	api.IDPath
-	Accepting
+	api.Accepting
 	Body Archiving
 }
 
@@ -63,7 +63,7 @@ func (s *Desk) archiveStaff(ctx context.Context, in *archiveRequest) error {
 	if !in.Body.Archived {
 		c = nil // who comes back leaves nothing outside the rules
 	}
-	_, err := s.change(ctx, in.Accepting, nil, c, func(tx store.Tx) error {
+	_, err := s.rules.Change(ctx, in.Accepting, nil, c, func(tx store.Tx) error {
 		row, err := tx.Staff(in.ID)
 		if err != nil {
 			return api.Found(err, "staff member")
@@ -83,7 +83,7 @@ func (s *Desk) archiveStaff(ctx context.Context, in *archiveRequest) error {
 }
 
 func (s *Desk) archiveService(ctx context.Context, in *archiveRequest) error {
-	_, err := s.change(ctx, in.Accepting, nil, nil, func(tx store.Tx) error {
+	_, err := s.rules.Change(ctx, in.Accepting, nil, nil, func(tx store.Tx) error {
 		row, err := tx.Service(in.ID)
 		if err != nil {
 			return api.Found(err, "service")
@@ -98,7 +98,7 @@ func (s *Desk) archiveService(ctx context.Context, in *archiveRequest) error {
 }
 
 func (s *Desk) archiveResource(ctx context.Context, in *archiveRequest) error {
-	_, err := s.change(ctx, in.Accepting, nil, nil, func(tx store.Tx) error {
+	_, err := s.rules.Change(ctx, in.Accepting, nil, nil, func(tx store.Tx) error {
 		row, err := tx.Resource(in.ID)
 		if err != nil {
 			return api.Found(err, "room or piece of equipment")

@@ -24,15 +24,9 @@ import (
 	"niche/internal/words"
 )
 
-// Closure is a date on which the whole business is closed.
-type Closure struct {
-	Date string `json:"date" format:"date"`
-	Name string `json:"name" maxLength:"200"`
-}
-
 // Closures are all of them.
 type Closures struct {
-	Items []Closure `json:"items" maxItems:"3000"`
+	Items []api.Closure `json:"items" maxItems:"3000"`
 }
 
 // Import is a public calendar of whole days, as text or by its address.
@@ -50,8 +44,8 @@ type ClosuresNow struct {
 
 // Imported is what a public calendar says of the coming two years.
 type Imported struct {
-	Items   []Closure `json:"items" doc:"Not saved yet."`
-	Skipped int       `json:"skipped" doc:"Events that could not be read."`
+	Items   []api.Closure `json:"items" doc:"Not saved yet."`
+	Skipped int           `json:"skipped" doc:"Events that could not be read."`
 }
 
 // importDays is how far ahead closures are read from a public calendar.
@@ -79,9 +73,9 @@ func (s *Desk) closures(ctx context.Context) (out ClosuresNow, err error) {
 	if err != nil {
 		return out, err
 	}
-	out.Items, out.Today = make([]Closure, 0, len(rows)), zone.DateAt(span.At(s.Now())).String()
+	out.Items, out.Today = make([]api.Closure, 0, len(rows)), zone.DateAt(span.At(s.Now())).String()
 	for _, r := range rows {
-		out.Items = append(out.Items, Closure(r))
+		out.Items = append(out.Items, api.Closure(r))
 	}
 	return out, err
 }
@@ -92,7 +86,7 @@ func (s *Desk) listClosures(ctx context.Context, _ *struct{}) (*api.Body[Closure
 
 func (s *Desk) changeClosures(ctx context.Context, in *struct {
 	api.Over
-	Accepting
+	api.Accepting
 	Body Closures
 }) (*api.Body[ClosuresNow], error) {
 	over, err := in.Expected(store.Closures)
@@ -118,7 +112,7 @@ func (s *Desk) changeClosures(ctx context.Context, in *struct {
 			touched.Dates = append(touched.Dates, d) // a date on which it opens leaves nothing outside
 		}
 	}
-	_, err = s.change(ctx, in.Accepting, over, touched, func(tx store.Tx) error {
+	_, err = s.rules.Change(ctx, in.Accepting, over, touched, func(tx store.Tx) error {
 		before, err := tx.AllClosures()
 		if err != nil {
 			return err
@@ -164,9 +158,9 @@ func (s *Desk) importClosures(ctx context.Context, in *struct{ Body Import }) (*
 	if err != nil {
 		return nil, api.Wrong(field, "This is not iCalendar data.")
 	}
-	out := Imported{Items: []Closure{}, Skipped: len(skipped)}
+	out := Imported{Items: []api.Closure{}, Skipped: len(skipped)}
 	for _, d := range days {
-		out.Items = append(out.Items, Closure{d.Date.String(), plain.Clean(d.Name, source.MaxName)})
+		out.Items = append(out.Items, api.Closure{Date: d.Date.String(), Name: plain.Clean(d.Name, source.MaxName)})
 	}
 	return api.Answer(out, nil)
 }

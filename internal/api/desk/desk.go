@@ -35,10 +35,15 @@ type Settings struct {
 }
 
 // Desk is the administrators' part of the API.
-type Desk struct{ Settings }
+type Desk struct {
+	Settings
+	rules api.Rules
+}
 
 // New returns the administrators' part.
-func New(s Settings) *Desk { return &Desk{s} }
+func New(s Settings) *Desk {
+	return &Desk{s, api.Rules{DB: s.DB, Hub: s.Hub, Runner: s.Runner, Now: s.Now}}
+}
 
 // Register adds the resources.
 func (s *Desk) Register(r api.Routes) {
@@ -50,7 +55,6 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerMail(a)
 	s.registerTrail(a)
 	s.registerStaff(a)
-	s.registerDays(a)
 	s.registerLinks(a)
 	s.registerHosts(a)
 	s.registerInvitations(a)

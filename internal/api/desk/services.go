@@ -173,13 +173,13 @@ func (s *Desk) getService(ctx context.Context, in *api.IDPath) (*api.Body[Servic
 }
 
 func (s *Desk) addService(ctx context.Context, in *struct{ Body ServiceFields }) (*api.Body[Service], error) {
-	return s.saveService(ctx, 0, nil, Accepting{}, in.Body)
+	return s.saveService(ctx, 0, nil, api.Accepting{}, in.Body)
 }
 
 func (s *Desk) changeService(ctx context.Context, in *struct {
 	api.IDPath
 	api.Over
-	Accepting
+	api.Accepting
 	Body ServiceFields
 }) (*api.Body[Service], error) {
 	over, err := in.Expected(store.ServiceRules(in.ID))
@@ -197,7 +197,7 @@ func slugOf(name string) string {
 	return strings.Join(parts, "-")
 }
 
-func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expected, accepting Accepting, f ServiceFields) (*api.Body[Service], error) {
+func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expected, accepting api.Accepting, f ServiceFields) (*api.Body[Service], error) {
 	if f.Slug == "" {
 		f.Slug = slugOf(f.Name)
 	}
@@ -220,7 +220,7 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 		}}
 	}
 	row := store.Service{CreatedAt: span.At(s.Now())}
-	_, err := s.change(ctx, accepting, over, touched, func(tx store.Tx) (err error) {
+	_, err := s.rules.Change(ctx, accepting, over, touched, func(tx store.Tx) (err error) {
 		if id != 0 {
 			if row, err = tx.Service(id); err != nil {
 				return api.Found(err, "service")

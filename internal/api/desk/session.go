@@ -171,21 +171,13 @@ func (s *Desk) let(ctx context.Context, in people.In, err error) (*signedIn, err
 
 // refusal says why somebody does not come in, or may not do something about people.
 func refusal(err error) error {
-	var soon people.TooSoon
-	var weak people.Weak
 	switch {
 	case err == nil:
 		return nil
-	case errors.As(err, &soon):
-		return api.Refusal(soon.Wait)
-	case errors.As(err, &weak):
-		return api.Wrong("password", weak.Why)
 	case errors.Is(err, people.ErrSetUp):
 		return api.NewProblem(http.StatusConflict, "Niche has been set up already. Sign in instead.")
 	case errors.Is(err, people.ErrSetUpCode):
 		return api.Wrong("code", "This is not the set-up code. The program has printed it where it was started, and keeps it in the file setup-code of its data folder.")
-	case errors.Is(err, people.ErrWrong):
-		return api.NewProblem(http.StatusUnauthorized, "This mail address and password do not belong together.")
 	case errors.Is(err, people.ErrNoCode):
 		p := api.NewProblem(http.StatusUnauthorized, "Give a one-time code too.")
 		p.AsksCode = true
@@ -211,7 +203,7 @@ func refusal(err error) error {
 	case errors.Is(err, people.ErrFactorThere):
 		return api.NewProblem(http.StatusConflict, "There is a second factor already.")
 	}
-	return api.Found(err, "administrator")
+	return api.Found(api.Unproven(err), "administrator")
 }
 
 func (s *Desk) setUp(ctx context.Context, in *struct{ Body SetUp }) (*signedIn, error) {

@@ -123,7 +123,7 @@ func (s *Desk) changeSettings(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	_, err = s.change(ctx, Accepting{}, over, nil, func(tx store.Tx) error {
+	_, err = s.rules.Change(ctx, api.Accepting{}, over, nil, func(tx store.Tx) error {
 		before, err := settingsOf(tx)
 		if err != nil {
 			return err

@@ -2,13 +2,10 @@ package desk
 
 import (
 	"context"
-	"encoding/json"
-	"fmt"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"niche/core/casefile"
 	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/span"
@@ -37,6 +34,7 @@ type StaffMember struct {
 	Getting   []string `json:"getting" doc:"Names of the calendars that get bookings."`
 	Troubled  int      `json:"troubled" doc:"Calendars that cannot be read at present."`
 	Services  []string `json:"services" doc:"Names of the services performed."`
+	OwnHours  bool     `json:"ownHours" doc:"Whether they may change their own hours and days."`
 	Archived  bool     `json:"archived"`
 	Version   int64    `json:"version" doc:"Of the details."`
 }
@@ -47,17 +45,7 @@ type StaffFields struct {
 	Email     string `json:"email" maxLength:"254" doc:"Mail address, or empty."`
 	Zone      string `json:"zone" doc:"IANA time zone."`
 	CapPerDay *int   `json:"capPerDay,omitempty" minimum:"0" maximum:"1000" doc:"Visits a day over all services; left out for no cap."`
-}
-
-// Hours are the patterns of a staff member.
-type Hours struct {
-	Patterns []casefile.Pattern `json:"patterns" maxItems:"100"`
-}
-
-// HoursNow are the patterns as they are saved.
-type HoursNow struct {
-	Hours
-	Version int64 `json:"version"`
+	OwnHours  bool   `json:"ownHours,omitempty" doc:"Whether they may change their own hours and days."`
 }
 
 func (s *Desk) registerStaff(a huma.API) {
@@ -67,6 +55,8 @@ func (s *Desk) registerStaff(a huma.API) {
 	huma.Register(a, api.Put("/api/staff/{id}", "changeStaff", "Change a staff member"), s.changeStaff)
 	huma.Register(a, api.Get("/api/staff/{id}/hours", "getHours", "A staff member's hours"), s.getHours)
 	huma.Register(a, api.Put("/api/staff/{id}/hours", "changeHours", "Change a staff member's hours"), s.changeHours)
+	huma.Register(a, api.Get("/api/staff/{id}/days", "getDays", "A staff member's one-off days and absences"), s.getDays)
+	huma.Register(a, api.Put("/api/staff/{id}/days", "changeDays", "Change a staff member's one-off days and absences"), s.changeDays)
 }
 
 func (s *Desk) listStaff(ctx context.Context, in *api.Listing) (*api.Body[api.List[StaffMember]], error) {
@@ -103,7 +93,7 @@ func (s *Desk) members(ctx context.Context, rows []store.Staff) ([]StaffMember, 
 		week := sched.Open(monday, monday+6, closures, sched.Zone.Over(monday, monday+7))
 		ids[i], things[i] = r.ID, store.StaffDetails(r.ID)
 		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, CapPerDay: r.CapPerDay, Present: s.Now().In(sched.Zone.Location()).Format("15:04"), Today: sched.Zone.DateAt(span.At(s.Now())).String(),
-			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}, Archived: r.ArchivedAt > 0}
+			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}, OwnHours: r.OwnHours, Archived: r.ArchivedAt > 0}
 		at[r.ID] = &out[i]
 	}
 	versions, err := db.Versions(things)
@@ -170,7 +160,7 @@ func (s *Desk) getStaff(ctx context.Context, in *api.IDPath) (*api.Body[StaffMem
 
 // check reads the fields into a record.
 func (f StaffFields) check(row *store.Staff) error {
-	row.Name, row.Zone, row.Email, row.CapPerDay = f.Name, f.Zone, "", f.CapPerDay
+	row.Name, row.Zone, row.Email, row.CapPerDay, row.OwnHours = f.Name, f.Zone, "", f.CapPerDay, f.OwnHours
 	if f.Email != "" {
 		email, ok := people.MailAddress(f.Email)
 		if !ok {
@@ -208,7 +198,7 @@ func (s *Desk) addStaff(ctx context.Context, in *struct{ Body StaffFields }) (*a
 func (s *Desk) changeStaff(ctx context.Context, in *struct {
 	api.IDPath
 	api.Over
-	Accepting
+	api.Accepting
 	Body StaffFields
 }) (*api.Body[StaffMember], error) {
 	over, err := in.Expected(store.StaffDetails(in.ID))
@@ -223,7 +213,7 @@ func (s *Desk) changeStaff(ctx context.Context, in *struct {
 	if err := in.Body.check(&next); err != nil {
 		return nil, err
 	}
-	_, err = s.change(ctx, in.Accepting, over, personChange(saved, next), func(tx store.Tx) error {
+	_, err = s.rules.Change(ctx, in.Accepting, over, personChange(saved, next), func(tx store.Tx) error {
 		row, err := tx.Staff(in.ID)
 		if err != nil {
 			return api.Found(err, "staff member")
@@ -231,7 +221,7 @@ func (s *Desk) changeStaff(ctx context.Context, in *struct {
 		if err := toldApart(tx, &store.Staff{}, in.ID, row.Name, in.Body.Name); err != nil {
 			return err
 		}
-		before := StaffFields{row.Name, row.Email, row.Zone, row.CapPerDay}
+		before := StaffFields{row.Name, row.Email, row.Zone, row.CapPerDay, row.OwnHours}
 		if err := in.Body.check(&row); err != nil {
 			return err
 		}
@@ -269,94 +259,24 @@ func personChange(saved, next store.Staff) *fit.Change {
 	}}
 }
 
-func (s *Desk) getHours(ctx context.Context, in *api.IDPath) (*api.Body[HoursNow], error) {
-	return api.Answer(s.hoursOf(ctx, in.ID))
-}
-
-func (s *Desk) hoursOf(ctx context.Context, staff store.ID) (out HoursNow, err error) {
-	err = s.DB.View(ctx, func(tx store.Tx) (err error) {
-		if _, err := tx.Staff(staff); err != nil {
-			return api.Found(err, "staff member")
-		}
-		if out.Hours, err = patternsOf(tx, staff); err != nil {
-			return err
-		}
-		out.Version, err = tx.Version(store.StaffHours(staff))
-		return err
-	})
-	return out, err
-}
-
-// patternsOf reads a staff member's patterns.
-func patternsOf(tx store.Tx, staff store.ID) (Hours, error) {
-	out := Hours{Patterns: []casefile.Pattern{}}
-	rows, err := tx.Patterns([]store.ID{staff})
-	if err != nil {
-		return out, err
-	}
-	for _, r := range rows {
-		p, err := schedule.PatternShape(r)
-		if err != nil {
-			return out, err
-		}
-		out.Patterns = append(out.Patterns, p)
-	}
-	return out, nil
+func (s *Desk) getHours(ctx context.Context, in *api.IDPath) (*api.Body[api.HoursNow], error) {
+	return api.Answer(s.rules.HoursOf(ctx, in.ID))
 }
 
 func (s *Desk) changeHours(ctx context.Context, in *struct {
 	api.IDPath
-	api.Over
-	Accepting
-	Body Hours
-}) (*api.Body[HoursNow], error) {
-	over, err := in.Expected(store.StaffHours(in.ID))
-	if err != nil {
-		return nil, err
-	}
-	rows := make([]store.Pattern, len(in.Body.Patterns))
-	patterns := make([]hours.Pattern, len(in.Body.Patterns))
-	var faults []hours.Fault
-	for i, p := range in.Body.Patterns {
-		read, wrongs := p.Hours()
-		patterns[i] = read
-		for _, f := range wrongs {
-			faults = append(faults, hours.Fault{Path: fmt.Sprintf("patterns[%d].%s", i, f.Path), What: f.What})
-		}
-		cycle, err := json.Marshal(p.Cycle)
-		if err != nil {
-			return nil, err
-		}
-		rows[i] = store.Pattern{StaffID: in.ID, Position: i, FromDate: p.From, Cycle: string(cycle)}
-		if p.Until != nil {
-			rows[i].UntilDate = *p.Until
-		}
-	}
-	if len(faults) > 0 {
-		return nil, api.WrongHours("", faults)
-	}
-	touched := &fit.Change{Staff: in.ID, Person: func(id store.ID, as *offer.Staff) {
-		if id == in.ID {
-			as.Schedule.Patterns = patterns
-		}
-	}}
-	_, err = s.change(ctx, in.Accepting, over, touched, func(tx store.Tx) error {
-		member, err := tx.Staff(in.ID)
-		if err != nil {
-			return api.Found(err, "staff member")
-		}
-		before, err := patternsOf(tx, in.ID)
-		if err != nil {
-			return err
-		}
-		if err := tx.ReplacePatterns(in.ID, rows); err != nil {
-			return err
-		}
-		return tx.Note(span.At(s.Now()), "changed", "hours", in.ID, member.Name, before, in.Body)
-	})
-	current := func() (HoursNow, error) { return s.hoursOf(ctx, in.ID) }
-	if err != nil {
-		return nil, api.Stale(err, current, func(h HoursNow) int64 { return h.Version })
-	}
-	return api.Answer(current())
+	api.ChangingHours
+}) (*api.Body[api.HoursNow], error) {
+	return api.Answer(s.rules.ChangeHours(ctx, in.ID, &in.ChangingHours))
+}
+
+func (s *Desk) getDays(ctx context.Context, in *api.IDPath) (*api.Body[api.DaysNow], error) {
+	return api.Answer(s.rules.DaysOf(ctx, in.ID))
+}
+
+func (s *Desk) changeDays(ctx context.Context, in *struct {
+	api.IDPath
+	api.ChangingDays
+}) (*api.Body[api.DaysNow], error) {
+	return api.Answer(s.rules.ChangeDays(ctx, in.ID, &in.ChangingDays))
 }

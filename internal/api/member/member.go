@@ -39,10 +39,15 @@ type Settings struct {
 }
 
 // Member is the staff members' part of the API.
-type Member struct{ Settings }
+type Member struct {
+	Settings
+	rules api.Rules
+}
 
 // New returns the staff members' part.
-func New(s Settings) *Member { return &Member{s} }
+func New(s Settings) *Member {
+	return &Member{s, api.Rules{DB: s.DB, Hub: s.Hub, Runner: s.Runner, Now: s.Now}}
+}
 
 // Register adds the resources.
 func (s *Member) Register(r api.Routes) {
@@ -52,6 +57,8 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(come, api.Post("/api/invitations/{token}/no", "declineInvitation", "Answer an invitation with no", http.StatusNoContent), s.declineInvitation)
 	huma.Register(come, api.Post("/api/my/asked", "askIn", "Ask for a one-time address by mail", http.StatusAccepted), s.askIn)
 	huma.Register(come, api.Post("/api/my/session/{token}", "comeInByMail", "Come in by a one-time address, which is used up by it", http.StatusCreated), s.comeIn)
+	huma.Register(come, api.Post("/api/my/session", "signInOwn", "Sign in to the own pages by a password", http.StatusCreated), s.signIn)
+	huma.Register(own, api.Put("/api/my/password", "changeMyPassword", "Choose an own password, or give it up"), s.repass)
 	huma.Register(own, api.Get("/api/my", "getMyself", "Who is signed in as a staff member"), s.getMyself)
 	huma.Register(own, api.Delete("/api/my/session", "leave", "Sign out"), s.leave)
 	huma.Register(own, api.Get("/api/my/sessions", "listMySessions", "Where one is signed in"), s.listSessions)
@@ -67,6 +74,11 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(own, api.Put("/api/my/links/{id}/wishes", "wishOfMyLink", "Choose what copies in own calendars are like"), s.wish)
 	huma.Register(own, api.Post("/api/my/copies/{id}/settle", "settleMyCopy", "Say what holds where a copy in an own calendar differs from its booking", http.StatusNoContent), s.settle)
 	huma.Register(own, api.Get("/api/my/costs", "getMyCosts", "What the own calendars cost"), s.getCosts)
+	huma.Register(own, api.Get("/api/my/hours", "getMyHours", "The own hours"), s.getHours)
+	huma.Register(own, api.Put("/api/my/hours", "changeMyHours", "Change the own hours, where that is allowed"), s.changeHours)
+	huma.Register(own, api.Get("/api/my/days", "getMyDays", "The own one-off days and absences"), s.getDays)
+	huma.Register(own, api.Put("/api/my/days", "changeMyDays", "Change the own one-off days and absences, where that is allowed"), s.changeDays)
+	huma.Register(own, api.Get("/api/my/closures", "listMyClosures", "When the business is closed"), s.listClosures)
 	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
 }
 
@@ -97,6 +109,8 @@ type Myself struct {
 	Zone     string          `json:"zone" doc:"Whose clock counts for them."`
 	Clock    string          `json:"clock" enum:"24,12"`
 	Today    string          `json:"today"`
+	OwnHours bool            `json:"ownHours" doc:"Whether the own hours and days may be changed."`
+	Password bool            `json:"password" doc:"Whether there is an own password."`
 	Hosts    []api.NamedHost `json:"hosts" doc:"Calendar hosts that need no address."`
 }
 
@@ -118,7 +132,7 @@ func refusal(err error) error {
 	if errors.Is(err, people.ErrNoWayIn) {
 		return api.NewProblem(http.StatusNotFound, "This address has been used, or has ended. Ask for a new one.")
 	}
-	return err
+	return api.Unproven(err)
 }
 
 func (s *Member) getInvitation(ctx context.Context, in *TokenPath) (*api.Body[Invitation], error) {
@@ -136,11 +150,7 @@ func (s *Member) getInvitation(ctx context.Context, in *TokenPath) (*api.Body[In
 
 func (s *Member) acceptInvitation(ctx context.Context, in *TokenPath) (*signedIn, error) {
 	who, err := s.People.Accept(ctx, in.Token, api.From(ctx))
-	if err != nil {
-		return nil, refusal(err)
-	}
-	me, err := s.myself(ctx, who.ID)
-	return &signedIn{SetCookie: api.Cookies(s.Secure, who), Body: me}, err
+	return s.let(ctx, who, err)
 }
 
 func (s *Member) declineInvitation(ctx context.Context, in *struct {
@@ -191,11 +201,44 @@ func (s *Member) askIn(ctx context.Context, in *struct{ Body AskingIn }) (*asked
 func (s *Member) comeIn(ctx context.Context, in *TokenPath) (*signedIn, error) {
 	from := api.From(ctx)
 	who, err := s.People.ComeInBy(ctx, in.Token, from.Asked, from)
+	return s.let(ctx, who, err)
+}
+
+// let answers somebody who comes in, or says why they do not.
+func (s *Member) let(ctx context.Context, in people.In, err error) (*signedIn, error) {
 	if err != nil {
 		return nil, refusal(err)
 	}
-	me, err := s.myself(ctx, who.ID)
-	return &signedIn{SetCookie: api.Cookies(s.Secure, who), Body: me}, err
+	me, err := s.myself(ctx, in.ID)
+	return &signedIn{SetCookie: api.Cookies(s.Secure, in), Body: me}, err
+}
+
+// SigningIn is a mail address and an own password.
+type SigningIn struct {
+	Email    string `json:"email" minLength:"1" maxLength:"254"`
+	Password string `json:"password" minLength:"1" maxLength:"200"`
+}
+
+func (s *Member) signIn(ctx context.Context, in *struct{ Body SigningIn }) (*signedIn, error) {
+	who, err := s.People.SignInOwn(ctx, in.Body.Email, in.Body.Password, api.From(ctx))
+	return s.let(ctx, who, err)
+}
+
+// Repassing chooses an own password.
+type Repassing struct {
+	Current  string `json:"current,omitempty" maxLength:"200" doc:"The present password; not asked for within a quarter of an hour of coming in."`
+	Password string `json:"password" maxLength:"72" doc:"Empty for none any more."`
+}
+
+func (s *Member) repass(ctx context.Context, in *struct{ Body Repassing }) (*signedIn, error) {
+	who, err := s.People.RepassOwn(ctx, api.Who(ctx), in.Body.Current, in.Body.Password, api.From(ctx))
+	switch {
+	case errors.Is(err, people.ErrWrong):
+		return nil, api.Wrong("current", "This is not your present password.")
+	case errors.Is(err, people.ErrNoMail):
+		return nil, api.NewProblem(http.StatusConflict, "Your desk has no mail address of yours, with which you would sign in. Ask there for it first.")
+	}
+	return s.let(ctx, who, err)
 }
 
 func (s *Member) myself(ctx context.Context, id store.ID) (Myself, error) {
@@ -213,7 +256,7 @@ func (s *Member) myself(ctx context.Context, id store.ID) (Myself, error) {
 		return Myself{}, err
 	}
 	hosts, err := api.NamedHosts(db)
-	return Myself{m.ID, m.Name, m.Email, b.Name, m.Zone, b.Clock, zone.DateAt(span.At(s.Now())).String(), hosts}, err
+	return Myself{m.ID, m.Name, m.Email, b.Name, m.Zone, b.Clock, zone.DateAt(span.At(s.Now())).String(), m.OwnHours, m.PasswordHash != "", hosts}, err
 }
 
 func (s *Member) getMyself(ctx context.Context, _ *struct{}) (*api.Body[Myself], error) {

@@ -7,6 +7,8 @@
   let { token }: { token?: string } = $props();
 
   let email = $state('');
+  let password = $state('');
+  let byPassword = $state(false);
   let busy = $state(false);
   let sent = $state('');
   let problem = $state<Problem>();
@@ -24,8 +26,13 @@
   const ask = (e: SubmitEvent) => {
     e.preventDefault();
     return doing(async () => {
-      await api.POST('/api/my/asked', { body: { email } });
-      sent = email;
+      if (byPassword) {
+        await api.POST('/api/my/session', { body: { email, password } });
+        location.reload();
+      } else {
+        await api.POST('/api/my/asked', { body: { email } });
+        sent = email;
+      }
     });
   };
   const comeIn = () =>
@@ -55,7 +62,10 @@
 {:else}
   <h1 class="text-2xl">Your own pages</h1>
   {#if token && problem}<Notice tone="wrong">{problem.message}</Notice>{/if}
-  <p>You are not signed in here. Your way in comes by mail; or ask at your desk for an address.</p>
+  <p>
+    You are not signed in here. Your way in comes by mail, or is a password that you have chosen here; or ask
+    at your desk for an address.
+  </p>
   <form class="grid max-w-md gap-4" onsubmit={(e) => void ask(e)} novalidate>
     <Field
       label="Your mail address"
@@ -66,7 +76,30 @@
         <input class="input w-full" type="email" autocomplete="email" bind:value={email} {...tie} />
       {/snippet}
     </Field>
-    {#if problem && !token && !problem.fields.email}<Notice tone="wrong">{problem.message}</Notice>{/if}
-    <button class="btn btn-primary" disabled={busy}>{busy ? 'One moment…' : 'Mail me my way in'}</button>
+    {#if byPassword}
+      <Field label="Your password" error={problem?.fields.password}>
+        {#snippet children(tie)}
+          <input
+            class="input w-full"
+            type="password"
+            autocomplete="current-password"
+            bind:value={password}
+            {...tie}
+          />
+        {/snippet}
+      </Field>
+    {/if}
+    {#if problem && !token && !problem.fields.email && !problem.fields.password}<Notice tone="wrong"
+        >{problem.message}</Notice
+      >{/if}
+    <button class="btn btn-primary" disabled={busy || (byPassword && !password)}
+      >{busy ? 'One moment…' : byPassword ? 'Come in' : 'Mail me my way in'}</button
+    >
+    <button
+      type="button"
+      class="link-plain justify-self-start text-sm"
+      onclick={() => ([byPassword, problem] = [!byPassword, undefined])}
+      >{byPassword ? 'I have no password, or forgot it' : 'I have a password'}</button
+    >
   </form>
 {/if}

@@ -5,14 +5,18 @@
   import Calendars from './Calendars.svelte';
   import ComeIn from './ComeIn.svelte';
   import Day from './Day.svelte';
+  import Hours from './Hours.svelte';
+  import Password from './Password.svelte';
   import Sessions from './Sessions.svelte';
 
   /** A staff member's own pages. */
-  let { here }: { here: 'day' | 'calendars' } = $props();
+  let { here }: { here: 'day' | 'hours' | 'calendars' } = $props();
 
-  const me = query(() => data(api.GET('/api/my')), []);
+  const ask = () => data(api.GET('/api/my'));
+  const me = query(ask, ['rules']);
   const pages = [
     ['day', '/my', 'My day'],
+    ['hours', '/my/hours', 'My hours'],
     ['calendars', '/my/calendars', 'My calendars'],
   ] as const;
 
@@ -22,11 +26,18 @@
   }
 </script>
 
-<div class="mx-auto grid min-h-dvh w-full max-w-2xl grid-rows-[1fr_auto] gap-6 px-4 py-6">
-  <main class="grid content-start gap-5">
+<div
+  class="mx-auto grid min-h-dvh w-full grid-cols-[minmax(0,1fr)] grid-rows-[1fr_auto] gap-6 px-4 py-6 {here ===
+  'hours'
+    ? 'max-w-6xl'
+    : 'max-w-2xl'}"
+>
+  <main class="grid grid-cols-[minmax(0,1fr)] content-start gap-5">
     {#if me.value}
       <p class="-mb-4 text-mute">{me.value.name} · {me.value.business}</p>
-      {#if here === 'calendars'}<Calendars me={me.value} />{:else}<Day me={me.value} />{/if}
+      {#if here === 'calendars'}<Calendars me={me.value} />{:else if here === 'hours'}<Hours
+          me={me.value}
+        />{:else}<Day me={me.value} />{/if}
     {:else if me.problem?.status === 401}
       <ComeIn />
     {:else if me.problem}
@@ -46,7 +57,10 @@
         >
       {/each}
       <button type="button" class="link-plain ml-auto text-sm" onclick={leave}>Sign out</button>
-      <div class="w-full"><Sessions /></div>
+      <div class="grid w-full gap-2">
+        <Sessions />
+        <Password me={me.value} onchanged={() => void me.ask(ask)} />
+      </div>
     </nav>
   {/if}
 </div>

@@ -12,5 +12,5 @@ if (target) {
   if (kind === 'signed-in') mount(SignedIn, { target });
   else if (kind === 'link') mount(Invitation, { target, props: { token: decodeURIComponent(key) } });
   else if (key === 'in') mount(Entrance, { target, props: { token: decodeURIComponent(token) } });
-  else mount(Own, { target, props: { here: key === 'calendars' ? 'calendars' : 'day' } });
+  else mount(Own, { target, props: { here: key === 'calendars' || key === 'hours' ? key : 'day' } });
 }

@@ -8,6 +8,7 @@
   import Notice from '$lib/ui/Notice.svelte';
   import NumberField from '$lib/ui/NumberField.svelte';
   import Outcome from '$lib/ui/Outcome.svelte';
+  import Switch from '$lib/ui/Switch.svelte';
   import ZonePicker from '$lib/ui/ZonePicker.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import History from '../trail/History.svelte';
@@ -25,14 +26,20 @@
             body,
           }),
         ),
-      value: ({ name, email, zone, capPerDay }) => ({ name, email, zone, capPerDay }),
+      value: ({ name, email, zone, capPerDay, ownHours }) => ({ name, email, zone, capPerDay, ownHours }),
       body: (fields) => fields,
     },
-    { name: '', email: '', zone: 'UTC' },
+    { name: '', email: '', zone: 'UTC', ownHours: false },
   );
   const member = $derived(form.now);
   const problem = $derived(form.problem);
-  const parts = fields<Fields>({ name: 'Name', email: 'Mail address', zone: 'Zone', capPerDay: 'Cap' });
+  const parts = fields<Fields>({
+    name: 'Name',
+    email: 'Mail address',
+    zone: 'Zone',
+    capPerDay: 'Cap',
+    ownHours: 'Keeps their own hours',
+  });
   $effect(() => void form.open(id));
 </script>
 
@@ -74,6 +81,18 @@
         bind:value={form.value.capPerDay}
         error={problem?.fields.capPerDay}
       />
+      <div class="grid content-start gap-1 sm:col-span-2">
+        <Switch
+          label="Keeps own hours"
+          checked={form.value.ownHours ?? false}
+          onchange={(on) => (form.value.ownHours = on)}
+        />
+        <p class="text-sm text-mute">
+          {form.value.ownHours
+            ? 'May change own hours, one-off days and absences; bookings that would no longer fit are named there first.'
+            : 'Sees the own hours, and asks you for a change.'}
+        </p>
+      </div>
       <div class="grid gap-3 sm:col-span-2">
         <Outcome {form} parts={() => parts} />
         <div class="flex items-center gap-3">

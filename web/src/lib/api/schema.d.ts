@@ -692,6 +692,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/closures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** When the business is closed */
+    get: operations['listMyClosures'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/copies/{id}/settle': {
     parameters: {
       query?: never;
@@ -743,6 +760,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/days': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The own one-off days and absences */
+    get: operations['getMyDays'];
+    /** Change the own one-off days and absences, where that is allowed */
+    put: operations['changeMyDays'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/hosts/{id}/sign-in': {
     parameters: {
       query?: never;
@@ -754,6 +789,24 @@ export interface paths {
     put?: never;
     /** Go to a calendar host and sign in there, for a new link or one that is renewed */
     post: operations['signInAtHost'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/hours': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The own hours */
+    get: operations['getMyHours'];
+    /** Change the own hours, where that is allowed */
+    put: operations['changeMyHours'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -829,6 +882,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose an own password, or give it up */
+    put: operations['changeMyPassword'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/session': {
     parameters: {
       query?: never;
@@ -838,7 +908,8 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    post?: never;
+    /** Sign in to the own pages by a password */
+    post: operations['signInOwn'];
     /** Sign out */
     delete: operations['leave'];
     options?: never;
@@ -1956,6 +2027,14 @@ export interface components {
       /** @description The same in a few words. */
       words: string;
     };
+    ListClosure: {
+      items: components['schemas']['Closure'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListLink: {
       items: components['schemas']['Link'][];
       /**
@@ -2172,6 +2251,10 @@ export interface components {
       /** Format: int64 */
       id: number;
       name: string;
+      /** @description Whether the own hours and days may be changed. */
+      ownHours: boolean;
+      /** @description Whether there is an own password. */
+      password: boolean;
       today: string;
       /** @description Whose clock counts for them. */
       zone: string;
@@ -2496,6 +2579,12 @@ export interface components {
       /** @description The new app password of an account. */
       password?: string;
     };
+    Repassing: {
+      /** @description The present password; not asked for within a quarter of an hour of coming in. */
+      current?: string;
+      /** @description Empty for none any more. */
+      password: string;
+    };
     Resource: {
       /** Format: int64 */
       id: number;
@@ -2794,6 +2883,10 @@ export interface components {
       /** @description The address at which tokens are had. */
       token: string;
     };
+    SigningIn: {
+      email: string;
+      password: string;
+    };
     StaffFields: {
       /**
        * Format: int64
@@ -2803,6 +2896,8 @@ export interface components {
       /** @description Mail address, or empty. */
       email: string;
       name: string;
+      /** @description Whether they may change their own hours and days. */
+      ownHours?: boolean;
       /** @description IANA time zone. */
       zone: string;
     };
@@ -2826,6 +2921,8 @@ export interface components {
       /** Format: int64 */
       links: number;
       name: string;
+      /** @description Whether they may change their own hours and days. */
+      ownHours: boolean;
       /** @description The staff member's present local time, hh:mm. */
       present: string;
       /** @description Names of the services performed. */
@@ -4730,6 +4827,35 @@ export interface operations {
       };
     };
   };
+  listMyClosures: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListClosure'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   settleMyCopy: {
     parameters: {
       query?: never;
@@ -4825,6 +4951,74 @@ export interface operations {
       };
     };
   };
+  getMyDays: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DaysNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeMyDays: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Days'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DaysNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   signInAtHost: {
     parameters: {
       query?: {
@@ -4846,6 +5040,74 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Away'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getMyHours: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HoursNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeMyHours: {
+    parameters: {
+      query?: {
+        /** @description How many bookings may stop fitting the rules by this change; they are kept all the same. */
+        accept?: number;
+      };
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Hours'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HoursNow'];
         };
       };
       /** @description Error */
@@ -5009,6 +5271,74 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeMyPassword: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Repassing'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Myself'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  signInOwn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SigningIn'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          'Set-Cookie'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Myself'];
+        };
       };
       /** @description Error */
       default: {

@@ -40,9 +40,9 @@ export function fields<Body extends object>(
 const spanned = (list: string[][]) => list.map((s) => s.join('–')).join(', ');
 
 /** A day's hours, as 09:00–17:00 but 12:30–13:00. */
-function dayWords(day: Shape<'Day'> | undefined): string {
+export function dayWords(day: Shape<'Day'> | undefined): string {
   if (!day?.spans.length) return 'closed';
-  return spanned(day.spans) + (day.breaks?.length ? ` but ${spanned(day.breaks)}` : '');
+  return spanned(day.spans) + (day.breaks?.length ? ` without ${spanned(day.breaks)}` : '');
 }
 
 type Hours = Shape<'Hours'>;

@@ -1,8 +1,8 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
-  import { addDays, longDate, weekdayOf } from '$lib/hours/dates';
-  import { dayOn, type DraftPattern } from '$lib/hours/patterns';
-  import { drawn, pieces } from '$lib/hours/week';
+  import { addDays, longDate, weekdayOf } from './dates';
+  import { dayOn, type DraftPattern } from './patterns';
+  import { drawn, pieces } from './week';
 
   /** The coming weeks, day by day: what the patterns give, and what wins over them. */
   let {

@@ -1,18 +1,28 @@
-package desk
+package api
 
 import (
 	"context"
 	"errors"
 	"net/http"
+	"time"
 
 	"niche/core/span"
-	"niche/internal/api"
 	"niche/internal/fit"
 	"niche/internal/live"
 	"niche/internal/schedule"
 	"niche/internal/store"
 	"niche/internal/words"
+	"niche/internal/work"
 )
+
+// Rules changes the rules by which is offered: for administrators, and for staff members
+// who keep their own hours.
+type Rules struct {
+	DB     *store.DB
+	Hub    *live.Hub
+	Runner *work.Runner
+	Now    func() time.Time
+}
 
 // Accepting is how many bookings may stop fitting the rules by a change. A
 // change that leaves more is refused with their list, and nothing is saved.
@@ -29,12 +39,12 @@ const patience = 5
 
 var errJudgeAgain = errors.New("other rules have changed meanwhile")
 
-// change changes rules in one transaction, over the version that is expected, and
+// Change changes rules in one transaction, over the version that is expected, and
 // tells open screens. The bookings ahead that it touches are judged before, while
 // nobody has to wait; in the transaction only what has changed since is. When more
 // would stop fitting than are accepted, the change is refused with their list.
 // Without a fit.Change none can.
-func (s *Desk) change(ctx context.Context, accepting Accepting, over *store.Expected, touched *fit.Change, apply func(tx store.Tx) error) (version int64, err error) {
+func (s Rules) Change(ctx context.Context, accepting Accepting, over *store.Expected, touched *fit.Change, apply func(tx store.Tx) error) (version int64, err error) {
 	now := span.At(s.Now())
 	for try := range patience + 1 {
 		var judged fit.Judged
@@ -81,7 +91,7 @@ func (s *Desk) change(ctx context.Context, accepting Accepting, over *store.Expe
 
 // judge refuses a change that leaves more bookings outside the rules than are
 // accepted, by a judgement of before if that still holds.
-func (s *Desk) judge(tx store.Tx, now span.Instant, c fit.Change, judged fit.Judged, anew bool, accept int) (err error) {
+func (s Rules) judge(tx store.Tx, now span.Instant, c fit.Change, judged fit.Judged, anew bool, accept int) (err error) {
 	if anew {
 		judged, err = fit.Judge(tx, now, c)
 	} else if holds, failed := judged.Holds(tx, now, c); !holds && failed == nil {
@@ -102,7 +112,7 @@ func misfits(tx store.Tx, list []fit.Unfit) error {
 		return err
 	}
 	text := words.In{Zone: zone}
-	p := api.NewProblem(http.StatusConflict, "Some bookings would no longer fit. They are kept as they are, if you save.")
+	p := NewProblem(http.StatusConflict, "Some bookings would no longer fit. They are kept as they are, if you save.")
 	p.MisfitCount = len(list)
 	for _, m := range list[:min(shownMisfits, len(list))] {
 		p.Misfits = append(p.Misfits, m.Words(text))

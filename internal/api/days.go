@@ -1,17 +1,14 @@
-package desk
+package api
 
 import (
 	"context"
 	"encoding/json"
 	"fmt"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"niche/core/casefile"
 	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/span"
-	"niche/internal/api"
 	"niche/internal/fit"
 	"niche/internal/schedule"
 	"niche/internal/store"
@@ -29,6 +26,13 @@ type DaysNow struct {
 	Version int64 `json:"version"`
 }
 
+// ChangingDays asks for other days.
+type ChangingDays struct {
+	Over
+	Accepting
+	Body Days
+}
+
 // OneOff is a day whose hours replace all others; without spans, the person is away.
 type OneOff struct {
 	casefile.OneOff
@@ -42,16 +46,28 @@ type Absence struct {
 	Note  string `json:"note" maxLength:"200"`
 }
 
-func (s *Desk) registerDays(a huma.API) {
-	huma.Register(a, api.Get("/api/staff/{id}/days", "getDays", "A staff member's one-off days and absences"), s.getDays)
-	huma.Register(a, api.Put("/api/staff/{id}/days", "changeDays", "Change a staff member's one-off days and absences"), s.changeDays)
+// Closure is a date on which the whole business is closed.
+type Closure struct {
+	Date string `json:"date" format:"date"`
+	Name string `json:"name" maxLength:"200"`
 }
 
-func (s *Desk) days(ctx context.Context, staff store.ID) (DaysNow, error) {
+// Closures returns when the business is closed.
+func (s Rules) Closures(ctx context.Context) (List[Closure], error) {
+	out := List[Closure]{Items: []Closure{}}
+	rows, err := s.DB.Read(ctx).AllClosures()
+	for _, r := range rows {
+		out.Items = append(out.Items, Closure(r))
+	}
+	return out, err
+}
+
+// DaysOf returns the one-off days and absences of a staff member.
+func (s Rules) DaysOf(ctx context.Context, staff store.ID) (DaysNow, error) {
 	var out DaysNow
 	err := s.DB.View(ctx, func(tx store.Tx) (err error) {
 		if _, err := tx.Staff(staff); err != nil {
-			return api.Found(err, "staff member")
+			return Found(err, "staff member")
 		}
 		if out.Days, err = daysOf(tx, staff); err != nil {
 			return err
@@ -80,10 +96,6 @@ func daysOf(tx store.Tx, staff store.ID) (Days, error) {
 		out.Absences = append(out.Absences, Absence{a.FromDate, a.UntilDate, a.Note})
 	}
 	return out, nil
-}
-
-func (s *Desk) getDays(ctx context.Context, in *api.IDPath) (*api.Body[DaysNow], error) {
-	return api.Answer(s.days(ctx, in.ID))
 }
 
 // rows reads the days into records, and returns what contradicts itself.
@@ -118,47 +130,43 @@ func (d Days) rows(staff store.ID) (days []store.OneOff, absences []store.Absenc
 	return days, absences, faults
 }
 
-func (s *Desk) changeDays(ctx context.Context, in *struct {
-	api.IDPath
-	api.Over
-	Accepting
-	Body Days
-}) (*api.Body[DaysNow], error) {
-	over, err := in.Expected(store.StaffDays(in.ID))
+// ChangeDays changes the one-off days and absences of a staff member.
+func (s Rules) ChangeDays(ctx context.Context, staff store.ID, in *ChangingDays) (now DaysNow, err error) {
+	over, err := in.Expected(store.StaffDays(staff))
 	if err != nil {
-		return nil, err
+		return now, err
 	}
-	days, absences, faults := in.Body.rows(in.ID)
+	days, absences, faults := in.Body.rows(staff)
 	if len(faults) > 0 {
-		return nil, api.WrongHours("", faults)
+		return now, WrongHours("", faults)
 	}
 	today := hours.Zone{}.DateAt(span.At(s.Now()))
 	own, err := schedule.OneOffs(absences, days, today-2, today+schedule.Furthest+2)
 	if err != nil {
-		return nil, err
+		return now, err
 	}
-	touched := &fit.Change{Staff: in.ID, Person: func(id store.ID, as *offer.Staff) {
-		if id == in.ID {
+	touched := &fit.Change{Staff: staff, Person: func(id store.ID, as *offer.Staff) {
+		if id == staff {
 			as.Schedule.OneOffs = own
 		}
 	}}
-	_, err = s.change(ctx, in.Accepting, over, touched, func(tx store.Tx) error {
-		member, err := tx.Staff(in.ID)
+	_, err = s.Change(ctx, in.Accepting, over, touched, func(tx store.Tx) error {
+		member, err := tx.Staff(staff)
 		if err != nil {
-			return api.Found(err, "staff member")
+			return Found(err, "staff member")
 		}
-		before, err := daysOf(tx, in.ID)
+		before, err := daysOf(tx, staff)
 		if err != nil {
 			return err
 		}
-		if err := tx.ReplaceDays(in.ID, days, absences); err != nil {
+		if err := tx.ReplaceDays(staff, days, absences); err != nil {
 			return err
 		}
-		return tx.Note(span.At(s.Now()), "changed", "days", in.ID, member.Name, before, in.Body)
+		return tx.Note(span.At(s.Now()), "changed", "days", staff, member.Name, before, in.Body)
 	})
-	current := func() (DaysNow, error) { return s.days(ctx, in.ID) }
+	current := func() (DaysNow, error) { return s.DaysOf(ctx, staff) }
 	if err != nil {
-		return nil, api.Stale(err, current, func(d DaysNow) int64 { return d.Version })
+		return now, Stale(err, current, func(d DaysNow) int64 { return d.Version })
 	}
-	return api.Answer(current())
+	return current()
 }

@@ -1,38 +1,28 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import X from '@lucide/svelte/icons/x';
-  import { api, data, type Shape } from '$lib/api/client';
-  import type { Form } from '$lib/api/form.svelte';
-  import { query } from '$lib/api/query.svelte';
-  import type { Part } from '$lib/edit/parts';
-  import { shortDate } from '$lib/hours/dates';
-  import { faultsOf } from '$lib/hours/edit';
-  import type { DraftPattern } from '$lib/hours/patterns';
-  import SpanFields from '$lib/hours/SpanFields.svelte';
-  import { readTime } from '$lib/hours/wallclock';
-  import type { Draft } from '$lib/hours/week';
+  import type { Shape } from '$lib/api/client';
+  import { partsOfDays } from '$lib/edit/parts';
   import DateInput from '$lib/ui/DateInput.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Outcome from '$lib/ui/Outcome.svelte';
+  import { shortDate } from './dates';
+  import type { Days, DaysForm } from './days';
+  import { faultsOf } from './edit';
+  import type { DraftPattern } from './patterns';
+  import SpanFields from './SpanFields.svelte';
   import Strip from './Strip.svelte';
-
-  type Edited = Shape<'Days'>;
+  import { readTime } from './wallclock';
+  import type { Draft } from './week';
 
   /** One-off days and absences, which win over the patterns. */
   let {
     form,
-    parts,
     today,
     drafts,
-  }: {
-    form: Form<Edited, Edited, Shape<'DaysNow'>>;
-    parts: (mine: Edited, theirs: Edited) => Part<Edited>[];
-    today: string;
-    drafts: DraftPattern[];
-  } = $props();
+    closures,
+  }: { form: DaysForm; today: string; drafts: DraftPattern[]; closures: Shape<'Closure'>[] } = $props();
 
-  const shut = query(() => data(api.GET('/api/closures')));
-  const closures = $derived(shut.value?.items ?? []);
   /** What is kept; what is being saved stands in the form until it is. */
   const days = $derived(form.now ?? form.value);
   const problem = $derived(form.problem);
@@ -41,7 +31,7 @@
   let spans = $state<Draft[]>([['09:00', '13:00']]);
   let note = $state('');
   /** What was there before the last change, to go back to. */
-  let before = $state.raw<Edited>();
+  let before = $state.raw<Days>();
 
   // What was typed goes when it has been saved, and stays when something else was.
   $effect(() => {
@@ -50,7 +40,7 @@
       [note, chosen] = ['', { from: '', until: '' }];
   });
 
-  async function save(next: Edited): Promise<boolean> {
+  async function save(next: Days): Promise<boolean> {
     const { oneOffs, absences } = days;
     const done = await form.put({ oneOffs: next.oneOffs, absences: next.absences });
     if (done) before = { oneOffs, absences };
@@ -139,7 +129,7 @@
     </Field>
     <button class="btn mt-6">Add</button>
   </form>
-  <Outcome {form} {parts} step />
+  <Outcome {form} parts={partsOfDays} step />
   {#if days.absences.length + days.oneOffs.length > 0}
     <ul class="sheet divide-y divide-base-300">
       {#each days.absences as a, i (a)}
