@@ -56,7 +56,7 @@ test("a visit that its owner moves outside is told on the wall and in the own da
 
     // From now on it is put back by itself.
     await page.goto(`${niche.address}/team/3/calendars`);
-    const what = page.getByLabel("When it is changed in the calendar:");
+    const what = page.getByLabel("when it is changed in the calendar");
     await what.selectOption("put it back");
     await expect(page.getByRole("status").getByText("Saved")).toBeAttached();
     await page.reload();

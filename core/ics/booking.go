@@ -3,6 +3,7 @@ package ics
 import (
 	"bytes"
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 	"unicode"
@@ -22,8 +23,57 @@ type Booking struct {
 	Summary     string
 	Description string
 	Location    string
+	Tentative   bool         // it is not confirmed yet
 	Private     bool         // only its owner is to see what it says (CLASS)
 	Alarm       span.Minutes // before it begins; 0 for none
+	Organizer   Guest        // whose calendar it is; needed for guests
+	Guests      []Guest      // who is named as attendee; nobody is written to for it
+}
+
+// Guest is somebody who comes.
+type Guest struct{ Name, Mail string }
+
+// ownPeople marks the ORGANIZER and each ATTENDEE that the booking says: any other is its
+// owner's.
+const ownPeople = "X-NICHE"
+
+// line returns the property that names a guest. It is for the client to tell them, which
+// means this program, and for no server (RFC 6638, section 7.1).
+func (g Guest) line(name, more string) string {
+	cn := strings.Map(func(r rune) rune {
+		if r == '"' || unicode.IsControl(r) {
+			return ' ' // which a quoted parameter cannot hold (RFC 5545, section 3.1)
+		}
+		return r
+	}, g.Name)
+	return fmt.Sprintf(`%s;%s=1;SCHEDULE-AGENT=CLIENT;CN="%s"%s:mailto:%s`, name, ownPeople, cn, more, url.PathEscape(g.Mail))
+}
+
+// isOwn reports whether a property names somebody because a booking said so, now or
+// earlier.
+func isOwn(p Property) bool {
+	return p.Param(ownPeople) != "" || strings.EqualFold(p.Param("SCHEDULE-AGENT"), "CLIENT")
+}
+
+// address returns the mail address of a property that names somebody.
+func address(p Property) string {
+	text := strings.TrimSpace(p.Value)
+	if len(text) >= 7 && strings.EqualFold(text[:7], "mailto:") {
+		text = text[7:]
+	}
+	if plain, err := url.PathUnescape(text); err == nil {
+		text = plain
+	}
+	return strings.ToLower(text)
+}
+
+// guests returns the mail addresses of those whom a booking names, in order.
+func (b Booking) guests() (mails []string) {
+	for _, g := range b.Guests {
+		mails = append(mails, strings.ToLower(g.Mail))
+	}
+	slices.Sort(mails)
+	return slices.Compact(mails)
 }
 
 const (
@@ -43,21 +93,29 @@ const alarmSuffix = "-alarm"
 // private too. A host that does not keep it keeps it private.
 const ownClass = "X-NICHE-CLASS"
 
-// Carries reports whether what is stored outside is as private and reminds as early as it
-// should. Hosts may not keep that, so it is no difference.
+// Carries reports whether what is stored outside is as private, reminds as early and names
+// those whom it should. Hosts may not keep that, so it is no difference.
 func (b Booking) Carries(stored []byte) bool {
 	_, event, err := copyOf(bytes.NewReader(stored), b.UID)
 	if err != nil {
 		return false
 	}
 	_, private := event.Get(ownClass)
+	var named []string
+	for _, p := range event.Props {
+		if p.Name == "ATTENDEE" && (isOwn(p) || slices.Contains(b.guests(), address(p))) {
+			named = append(named, address(p))
+		}
+	}
+	slices.Sort(named)
+	named = slices.Compact(named)
 	alarm := ""
 	for _, c := range event.Children {
 		if c.Name == "VALARM" && c.value("UID") == b.UID+alarmSuffix {
 			alarm = c.value("TRIGGER")
 		}
 	}
-	return private == b.Private && alarm == b.trigger()
+	return private == b.Private && alarm == b.trigger() && slices.Equal(named, b.guests())
 }
 
 // trigger is when the booking's own alarm is, or empty.
@@ -124,19 +182,33 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 	if b.Location != "" {
 		line("LOCATION", escape(b.Location))
 	}
-	line("STATUS", "CONFIRMED")
+	if b.Tentative {
+		line("STATUS", "TENTATIVE")
+	} else {
+		line("STATUS", "CONFIRMED")
+	}
 	line("TRANSP", "OPAQUE")
 	if b.Private {
 		line("CLASS", "PRIVATE")
 		line(ownClass, "PRIVATE")
 	}
 	_, classed := owner.Get(ownClass)
+	organized, guests := false, b.guests()
 	for _, p := range owner.Props {
 		// That the owner has declined it is no addition: the booking says that they come.
 		declined := p.Name == "ATTENDEE" && strings.EqualFold(p.Param("PARTSTAT"), "DECLINED")
-		if !slices.Contains(says, p.Name) && !declined && !((b.Private || classed) && p.Name == "CLASS") {
+		ours := (p.Name == "ATTENDEE" || p.Name == "ORGANIZER") && isOwn(p) || p.Name == "ATTENDEE" && slices.Contains(guests, address(p))
+		if !slices.Contains(says, p.Name) && !declined && !ours && !((b.Private || classed) && p.Name == "CLASS") {
 			p.encode(&out)
+			organized = organized || p.Name == "ORGANIZER"
 		}
+	}
+	if len(b.Guests) > 0 && !organized {
+		fold(&out, b.Organizer.line("ORGANIZER", ""))
+	}
+	for _, mail := range guests {
+		at := slices.IndexFunc(b.Guests, func(g Guest) bool { return strings.EqualFold(g.Mail, mail) })
+		fold(&out, b.Guests[at].line("ATTENDEE", ";ROLE=REQ-PARTICIPANT;PARTSTAT=ACCEPTED;RSVP=FALSE"))
 	}
 	for _, c := range owner.Children {
 		if c.Name != "VALARM" || c.value("UID") != b.UID+alarmSuffix {

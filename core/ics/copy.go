@@ -1,6 +1,7 @@
 package ics
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -27,7 +28,11 @@ var ErrNoCopy = errors.New("the booking is not in what was read back")
 
 // Said returns what the booking's copy should say.
 func (b Booking) Said() Said {
-	return Said{b.Visit, Same, plain(b.Summary), withoutNotes(plain(b.Description)), plain(b.Location)}
+	status := Same
+	if b.Tentative {
+		status = Tentative
+	}
+	return Said{b.Visit, status, plain(b.Summary), withoutNotes(plain(b.Description)), plain(b.Location)}
 }
 
 // ReadCopy returns what a copy outside says of the booking with a UID. The error
@@ -152,6 +157,7 @@ const (
 	Cancelled        Difference = "cancelled"
 	MarkedFree       Difference = "marked free"
 	Tentative        Difference = "tentative"
+	Confirmed        Difference = "confirmed"
 	Declined         Difference = "declined"
 	OtherTitle       Difference = "title"
 	OtherDescription Difference = "description"
@@ -163,7 +169,7 @@ const (
 func (s Said) Differs(got Said) Difference {
 	switch {
 	case got.status != s.status && (got.status == AllDay || got.visit == s.visit):
-		return got.status
+		return cmp.Or(got.status, Confirmed)
 	case got.visit != s.visit:
 		return OtherTime
 	case !sameWords(s.summary, got.summary):
@@ -182,6 +188,6 @@ func (s Said) During() span.Span { return s.visit }
 // Digest returns a short text that is the same for copies that say the same, and
 // tells nothing of their words.
 func (s Said) Digest() string {
-	sum := sha256.Sum256([]byte(fmt.Sprintf("%d %d %t\x00%s\x00%s\x00%s", s.visit.Start(), s.visit.End(), s.status == Same, s.summary, s.description, s.location)))
+	sum := sha256.Sum256([]byte(fmt.Sprintf("%d %d %s\x00%s\x00%s\x00%s", s.visit.Start(), s.visit.End(), s.status, s.summary, s.description, s.location)))
 	return hex.EncodeToString(sum[:12])
 }

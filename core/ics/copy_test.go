@@ -47,7 +47,12 @@ func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
 		near := rapid.SampledFrom([]string{"2026-03-29T00:00:00Z", "2026-10-25T00:00:00Z", "2026-03-08T05:00:00Z", "2026-11-01T05:00:00Z", "2026-10-03T15:30:00Z", "2026-04-04T15:00:00Z", "2031-06-10T10:00:00Z"}).Draw(t, "near")
 		start := instant(t, near).Add(span.Minutes(rapid.IntRange(-300, 300).Draw(t, "minutes")))
 		b := ics.Booking{UID: "u-1@niche", Visit: span.For(start, 90), Zone: zone, Summary: "x" + text("summary"), Description: text("description"), Location: text("location")}
+		b.Tentative = rapid.Bool().Draw(t, "tentative")
+		if rapid.Bool().Draw(t, "with a guest") {
+			b.Organizer, b.Guests = ics.Guest{Name: text("owner"), Mail: "bryn@castellane.example"}, []ics.Guest{{Name: text("guest"), Mail: "rosa+tuning@clients.example"}}
+		}
 		file := string(b.Encode())
+		require.True(t, b.Carries([]byte(file)))
 		for line := range strings.SplitSeq(file, "\r\n") {
 			require.LessOrEqual(t, len(line), 75)
 		}
@@ -79,6 +84,54 @@ func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, start, span.At(at), file)
 	})
+}
+
+// Whether somebody comes is for the owner of a calendar to decide in it, but not whether a
+// booking is confirmed.
+func TestWhatIsNotConfirmedIsTentative(t *testing.T) {
+	b := ics.Booking{UID: "u-1@niche", Visit: span.For(0, 60), Summary: "Home tuning"}
+	asked := b
+	asked.Tentative = true
+	require.Empty(t, asked.Said().Differs(read(t, string(asked.Encode()))))
+	require.Equal(t, ics.Tentative, b.Said().Differs(read(t, string(asked.Encode()))))
+	require.Equal(t, ics.Confirmed, asked.Said().Differs(read(t, string(b.Encode()))))
+	require.NotEqual(t, asked.Said().Digest(), b.Said().Digest())
+}
+
+// Guests are named so that no host writes to them, and change with the booking; whom the
+// owner has asked along stays.
+func TestGuestsAreNamedAndNobodyElseIsTouched(t *testing.T) {
+	b := ics.Booking{UID: "u-1@niche", Visit: span.For(0, 60), Summary: "Care class", Organizer: ics.Guest{Name: "Bryn Castellane", Mail: "bryn@castellane.example"},
+		Guests: []ics.Guest{{Name: "Rosa \"Rosie\" Osei; the second\r\n", Mail: "Rosa@clients.example"}, {Name: "Lou", Mail: "a%b@clients.example"}, {Name: "Rosa again", Mail: "rosa@clients.example"}}}
+	people := func(file []byte) (list []string) {
+		cal, err := ical.NewDecoder(bytes.NewReader(file)).Decode()
+		require.NoError(t, err)
+		for _, name := range []string{"ORGANIZER", "ATTENDEE"} {
+			for _, p := range cal.Events()[0].Props[name] {
+				list = append(list, name+" "+p.Value+" "+p.Params.Get("CN")+" "+p.Params.Get("SCHEDULE-AGENT"))
+			}
+		}
+		return list
+	}
+	file := b.Encode()
+	require.Equal(t, []string{"ORGANIZER mailto:bryn@castellane.example Bryn Castellane CLIENT", "ATTENDEE mailto:a%25b@clients.example Lou CLIENT",
+		"ATTENDEE mailto:Rosa@clients.example Rosa  Rosie  Osei; the second   CLIENT"}, people(file))
+	require.True(t, b.Carries(file))
+	const added = "ATTENDEE;CN=Own:mailto:friend@own.example\r\n"
+	stored := []byte(strings.Replace(string(file), "END:VEVENT", added+"END:VEVENT", 1))
+	stored = []byte(strings.Replace(string(stored), ";X-NICHE=1;", ";", 1)) // a host that knows no such parameter
+	b.Guests = b.Guests[1:2]
+	require.False(t, b.Carries(stored), "one comes no more")
+	next := b.Over(stored)
+	require.Len(t, people(next), 3)
+	require.NotContains(t, string(next), "Rosa")
+	require.Contains(t, string(next), added)
+	require.Equal(t, string(next), string(b.Over(next)), "doing it twice does it once")
+	b.Guests = nil
+	require.Equal(t, []string{"ATTENDEE mailto:friend@own.example Own "}, people(b.Over(next)))
+	b.Guests = []ics.Guest{{Name: "Lou", Mail: "lou@clients.example"}}
+	theirs := strings.Replace(string(b.Over(b.Encode())), "ORGANIZER;X-NICHE=1;SCHEDULE-AGENT=CLIENT;", "ORGANIZER;", 1)
+	require.Contains(t, string(b.Over([]byte(theirs))), "ORGANIZER;CN", "who asks others along stays so")
 }
 
 // What a host does to words on purpose is no change of the booking.

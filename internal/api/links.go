@@ -130,7 +130,7 @@ func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) 
 		at := make(map[store.ID]int, len(rows))
 		ids := make([]store.ID, len(rows))
 		for i, r := range rows {
-			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Wishes: LinkWishes{r.Drift, r.Alarm, r.Private, r.Unnamed}, Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
+			out = append(out, Link{ID: r.ID, Kind: string(r.Kind), At: r.Host, Username: r.Username, CreatedAt: r.CreatedAt, Wishes: LinkWishes(r.Wishes), Error: r.Error, Closing: r.Closing, Calendars: []Calendar{}})
 			if out[i].ByConsent = r.ByConsent; r.HostID != nil {
 				out[i].SignsInAt = *r.HostID
 			}
@@ -375,10 +375,12 @@ func (s *Links) Remove(ctx context.Context, id store.ID, copies string) error {
 
 // LinkWishes are what the owner of a link wishes of the copies in it.
 type LinkWishes struct {
-	Drift   string `json:"drift" enum:"ask,put back,follow" doc:"What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow."`
-	Alarm   int    `json:"alarm" minimum:"0" maximum:"10080" doc:"How many minutes before a visit its copy reminds; 0 for not."`
-	Private bool   `json:"private" doc:"Copies are marked as private, so that others who see the calendar see no words."`
-	Unnamed bool   `json:"unnamed" doc:"Copies name no clients, but references of bookings."`
+	Drift   string        `json:"drift" enum:"ask,put back,follow" doc:"What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow."`
+	Alarm   int           `json:"alarm" minimum:"0" maximum:"10080" doc:"How many minutes before a visit its copy reminds; 0 for not."`
+	Private bool          `json:"private" doc:"Copies are marked as private, so that others who see the calendar see no words."`
+	Clients store.Clients `json:"clients" enum:"named,guests,unnamed" doc:"Copies name clients in words, as attendees too to whom no calendar host writes, or by references of bookings alone."`
+	Pending bool          `json:"pending" doc:"Visits that are only asked for are written too, as tentative."`
+	Buffers bool          `json:"buffers" doc:"The time kept before and after a visit is written too, as events of their own."`
 }
 
 // Wishing asks for them.
@@ -389,7 +391,7 @@ type Wishing struct {
 
 // Wish keeps what is wished of the copies in a link.
 func (s *Links) Wish(ctx context.Context, id store.ID, w LinkWishes) error {
-	if err := s.Links.Wish(ctx, id, link.Wishes(w)); err != nil {
+	if err := s.Links.Wish(ctx, id, store.Wishes(w)); err != nil {
 		return Found(err, "link")
 	}
 	s.changed()

@@ -41,7 +41,7 @@ func (l *Links) Add(ctx context.Context, staff store.ID, address, user, key stri
 // renewed in place; it must be a certain one, unless that is 0.
 func (l *Links) keep(ctx context.Context, link store.Link, account source.Account, certain store.ID) (store.Link, error) {
 	now := span.At(l.now())
-	link.Drift = outbox.Ask
+	link.Wishes = store.Wishes{Drift: outbox.Ask, Clients: store.ClientsNamed}
 	link.Kind, link.Principal, link.Home, link.Host, link.Mails = store.AccountLink, account.Principal, account.Home, hostOf(account.Home), append([]string{}, account.Mails...)
 	link.ListedAt, link.TriedAt, link.NextAt, link.CreatedAt = now, now, l.listAgain(now), now
 	err := l.db.Write(ctx, func(tx store.Tx) error {
@@ -53,7 +53,7 @@ func (l *Links) keep(ctx context.Context, link store.Link, account source.Accoun
 		for _, o := range links {
 			if o.Kind == store.AccountLink && (same(o.Home, link.Home) || o.Address == link.Address && o.Username == link.Username) {
 				link.ID, link.CreatedAt, deed = o.ID, o.CreatedAt, "renewed"
-				link.Drift, link.Alarm, link.Private, link.Unnamed = o.Drift, o.Alarm, o.Private, o.Unnamed
+				link.Wishes = o.Wishes
 				break
 			}
 		}

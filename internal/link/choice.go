@@ -98,41 +98,48 @@ func choiceOf(c store.Calendar) any {
 		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree}
 }
 
-// Wishes are what the owner of a link wishes of the copies in it.
-type Wishes struct {
-	Drift   string `json:"drift"` // what becomes of those that are changed outside: outbox.Ask and others
-	Alarm   int    `json:"alarm"` // minutes before a visit; 0 for none
-	Private bool   `json:"private"`
-	Unnamed bool   `json:"unnamed"` // clients are not named
-}
-
 // Wish keeps what is wished of the copies in a link. Those of visits ahead are written
 // anew where they are to say something else, and those about which it was asked what
 // holds are looked at again.
-func (l *Links) Wish(ctx context.Context, id store.ID, w Wishes) error {
+func (l *Links) Wish(ctx context.Context, id store.ID, w store.Wishes) error {
 	now := span.At(l.now())
 	return l.db.Write(ctx, func(tx store.Tx) error {
 		link, err := tx.Link(id)
 		if err != nil {
 			return err
 		}
-		before := Wishes{link.Drift, link.Alarm, link.Private, link.Unnamed}
+		before := link.Wishes
 		if before == w {
 			return nil
 		}
-		link.Drift, link.Alarm, link.Private, link.Unnamed = w.Drift, w.Alarm, w.Private, w.Unnamed
+		link.Wishes = w
 		if err := tx.SaveWishes(link); err != nil {
 			return err
 		}
 		if before.Drift != w.Drift {
 			err = outbox.LookAgain(tx, id, now)
 		}
-		before.Drift = w.Drift
-		if before != w {
+		same := before
+		same.Drift, same.Pending, same.Buffers = w.Drift, w.Pending, w.Buffers
+		if same != w {
 			err = errors.Join(err, outbox.Rewrite(tx, id, now))
+		}
+		if before.Pending != w.Pending || before.Buffers != w.Buffers {
+			err = errors.Join(err, beginAgain(tx, id, now))
 		}
 		return errors.Join(err, tx.Note(now, "chose about copies for", "link", link.StaffID, link.Username, before, w))
 	})
+}
+
+// beginAgain wishes the copies in the calendars of a link as they should be.
+func beginAgain(tx store.Tx, link store.ID, now span.Instant) error {
+	calendars, err := tx.CalendarsOf(link)
+	for _, c := range calendars {
+		if c.GetsBookings {
+			err = errors.Join(err, outbox.Begins(tx, c.ID, now))
+		}
+	}
+	return err
 }
 
 // Remove takes a link away: its calendars block and get nothing from then on, and its

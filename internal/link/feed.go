@@ -23,7 +23,7 @@ func (l *Links) lookAtFeed(ctx context.Context, staff store.ID, address string) 
 		return store.Link{}, "", err
 	}
 	now := span.At(l.now())
-	link = store.Link{StaffID: staff, Kind: store.FeedLink, Drift: outbox.Ask, Address: target.Scheme + "://" + target.Host, Host: strings.ToLower(target.Host), Mails: []string{}, CreatedAt: now}
+	link = store.Link{StaffID: staff, Kind: store.FeedLink, Wishes: store.Wishes{Drift: outbox.Ask, Clients: store.ClientsNamed}, Address: target.Scheme + "://" + target.Host, Host: strings.ToLower(target.Host), Mails: []string{}, CreatedAt: now}
 	got, err := feed.Get(ctx, l.http, target.String(), feed.Known{})
 	if err != nil {
 		return link, "", fmt.Errorf("linking a feed of %s: %w", target.Host, err)

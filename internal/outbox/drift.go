@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"niche/core/ics"
 	"niche/core/span"
@@ -40,7 +41,7 @@ func (t *try) doubt(ctx context.Context, want ics.Booking) error {
 		return t.strayed(ctx, want, Unreadable, "It was changed outside, so that it can no longer be read.")
 	}
 	t.copy.LiesStart, t.copy.LiesEnd = 0, 0
-	if lies := got.During(); differs == ics.OtherTime && !lies.IsEmpty() {
+	if lies := got.During(); differs == ics.OtherTime && !lies.IsEmpty() && t.copy.Part == store.VisitItself {
 		t.copy.LiesStart, t.copy.LiesEnd = lies.Start(), lies.End()
 	}
 	return t.strayed(ctx, want, Drift(differs), "It was changed outside: "+t.words(differs, got)+".")
@@ -88,7 +89,11 @@ const (
 func (t *try) strayed(ctx context.Context, want ics.Booking, d Drift, words string) error {
 	fresh := t.copy.Drift != string(d)
 	t.copy.Drift = string(d)
-	switch t.link.Drift {
+	how := t.link.Wishes.Drift
+	if t.copy.Part != store.VisitItself {
+		how, words = PutBack, "The time "+string(t.copy.Part)+" it: "+strings.ToLower(words[:1])+words[1:] // it follows the visit, and nothing follows it
+	}
+	switch how {
 	case PutBack:
 		if t.now > t.copy.PutBackAt.Add(putBackWithin) {
 			t.copy.PutBacks = 0
@@ -139,6 +144,8 @@ func (t *try) words(d ics.Difference, got ics.Said) string {
 		return "it is declined"
 	case ics.Tentative:
 		return "it is tentative"
+	case ics.Confirmed:
+		return "it is confirmed, which here it is not yet"
 	}
 	return "its " + string(d) + " is another"
 }

@@ -201,7 +201,7 @@ func (t *try) says() (ics.Booking, error) {
 	if err != nil {
 		return ics.Booking{}, err
 	}
-	if t.zone, err = hours.LoadZone(s.Zone); err != nil {
+	if t.zone, err = hours.LoadZone(s.Owner.Zone); err != nil {
 		return ics.Booking{}, err
 	}
 	b := booking(t.copy, s, t.now)

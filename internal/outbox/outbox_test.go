@@ -583,8 +583,11 @@ func TestACopyIsNotPutBackForEver(t *testing.T) {
 }
 
 // mode says what becomes of copies that are changed outside.
-func (o outside) mode(how string) {
-	require.NoError(o.t, o.Do(o.t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", o.Links()[0].ID), api.LinkWishes{Drift: how}, nil))
+func (o outside) mode(how string) { o.wish(api.LinkWishes{Drift: how, Clients: store.ClientsNamed}) }
+
+// wish says what copies are like.
+func (o outside) wish(w api.LinkWishes) {
+	require.NoError(o.t, o.Do(o.t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", o.Links()[0].ID), w, nil))
 }
 
 // edit replaces texts in a copy in one go.
@@ -614,18 +617,20 @@ func TestCopiesSayWhatIsWished(t *testing.T) {
 	o.Until("the addition is no stray", func() bool {
 		return o.Copies(wednesday) == "read back" && o.Count("objects WHERE visit_id > 0 AND etag = '"+o.look.Events("Work")[0].ETag+"'") == 1
 	})
-	require.Equal(t, api.LinkWishes{Drift: outbox.Ask}, o.Links()[0].Wishes, "nothing is wished at first")
-	wish := func(w api.LinkWishes) {
-		require.NoError(t, o.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", o.Links()[0].ID), w, nil))
-	}
-	wish(api.LinkWishes{Drift: outbox.Ask, Alarm: 30, Private: true, Unnamed: true})
+	require.Equal(t, api.LinkWishes{Drift: outbox.Ask, Clients: store.ClientsNamed}, o.Links()[0].Wishes, "nothing is wished at first")
+	wish := o.wish
+	wish(api.LinkWishes{Drift: outbox.Ask, Alarm: 30, Private: true, Clients: store.ClientsUnnamed})
 	said := body()
 	for _, line := range []string{"SUMMARY:Home tuning", "CLASS:PRIVATE", "TRIGGER:-PT30M", "TRIGGER:-PT7M", "COLOR:teal"} {
 		require.Contains(t, said, "\n"+line+"\n")
 	}
 	require.NotContains(t, said, "Rosa")
-	wish(api.LinkWishes{Drift: outbox.Ask})
+	require.Equal(t, "", strings.Join(regexp.MustCompile("ATTENDEE|ORGANIZER").FindAllString(said, -1), " "))
+	wish(api.LinkWishes{Drift: outbox.Ask, Clients: store.ClientsAsGuests})
+	require.Contains(t, body(), `ATTENDEE;X-NICHE=1;SCHEDULE-AGENT=CLIENT;CN="Rosa Osei";ROLE=REQ-PARTICIPANT;PARTSTAT=ACCEPTED;RSVP=FALSE:mailto:rosa@clients.example`)
+	wish(api.LinkWishes{Drift: outbox.Ask, Clients: store.ClientsNamed})
 	said = body()
+	require.NotContains(t, said, "ATTENDEE")
 	require.Contains(t, said, "Rosa Osei")
 	require.NotContains(t, said, "CLASS:PRIVATE")
 	require.NotContains(t, said, "TRIGGER:-PT30M")
@@ -646,4 +651,96 @@ func TestCopiesSayWhatIsWished(t *testing.T) {
 	require.NoError(t, o.Post(t.Context(), "/api/settings/outside", settings.Outside, &shown))
 	require.Equal(t, "Rosa Osei: Home tuning", shown.Title)
 	require.NotEmpty(t, shown.Of)
+}
+
+// The time before and after a visit stands outside too where that is wished: it comes, goes
+// and moves with the visit, is put right, and blocks nothing.
+func TestTheTimeBeforeAndAfterIsWritten(t *testing.T) {
+	o := open(t, func(f *desk.ServiceFields) { f.BufferBefore, f.BufferAfter = 15, 30 })
+	o.Choose(o.Calendar("Work"), func(f *api.Choice) { f.Blocks = true })
+	const title = "Home tuning · Rosa Osei"
+	b := o.book("T10:00:00Z")
+	o.stands()
+	require.Equal(t, []string{"10:00 " + title}, o.titles("Work"))
+	starts := o.Starts(wednesday)
+	with := api.LinkWishes{Drift: outbox.Ask, Clients: store.ClientsNamed, Buffers: true}
+	o.wish(with)
+	o.stands()
+	require.Equal(t, []string{"09:45 Before: " + title, "10:00 " + title, "11:00 After: " + title}, o.titles("Work"))
+	o.Until("it is read", func() bool { return o.Count("objects WHERE visit_id > 0") == 3 })
+	require.Equal(t, starts, o.Starts(wednesday), "what is kept free already is not kept free twice")
+	b = o.move(b, "T14:00:00Z")
+	o.stands()
+	three := []string{"13:45 Before: " + title, "14:00 " + title, "15:00 After: " + title}
+	require.Equal(t, three, o.titles("Work"))
+	for _, e := range o.look.Events("Work") {
+		if strings.Contains(e.Body, "After: ") {
+			o.look.Remove("Work", e)
+		}
+	}
+	o.Until("it is put back, without a question", func() bool { return o.Count("copies WHERE put_backs = 1 AND state = 'read back'") == 1 })
+	require.Equal(t, three, o.titles("Work"))
+	require.Empty(t, o.Wall(wednesday).Lanes[0].Visits[0].Drifts)
+	with.Buffers = false
+	o.wish(with)
+	o.stands()
+	require.Equal(t, []string{"14:00 " + title}, o.titles("Work"))
+	with.Buffers = true
+	o.wish(with)
+	o.stands()
+	require.Equal(t, three, o.titles("Work"), "they come back")
+	require.NoError(t, o.Cancel(b))
+	o.stands()
+	require.Empty(t, o.titles("Work"))
+}
+
+// A visit that is only asked for stands outside as tentative where that is wished, and then
+// as what is decided.
+func TestWhatIsAskedForIsTentative(t *testing.T) {
+	for _, accept := range []bool{true, false} {
+		o := open(t, func(f *desk.ServiceFields) { f.Unreachable = "ask" })
+		o.Until("it is read", func() bool { return o.Pulse("Family").State == "fresh" })
+		o.trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+			if strings.Contains(r.URL.Path, "family") {
+				return nichetest.Fault{Status: 503, Unasked: true}
+			}
+			return nichetest.Fault{}
+		})
+		b := o.book("T10:00:00Z")
+		require.Equal(t, "pending", b.Status)
+		o.stands()
+		require.Empty(t, o.titles("Work"))
+		o.wish(api.LinkWishes{Drift: outbox.Ask, Clients: store.ClientsNamed, Pending: true})
+		o.stands()
+		require.Equal(t, []string{"10:00 Asked for: Home tuning · Rosa Osei"}, o.titles("Work"))
+		require.Contains(t, o.look.Events("Work")[0].Body, "STATUS:TENTATIVE")
+		o.trouble.Set(nil)
+		v := o.Wall(wednesday).Lanes[0].Visits[0]
+		require.NoError(t, o.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", v.Clients[0].ID), desk.Decision{Accept: accept}, nil))
+		o.stands()
+		if !accept {
+			require.Empty(t, o.titles("Work"))
+			continue
+		}
+		require.Equal(t, []string{"10:00 Home tuning · Rosa Osei"}, o.titles("Work"))
+		require.Contains(t, o.look.Events("Work")[0].Body, "STATUS:CONFIRMED")
+	}
+}
+
+// A copy of a copy that its owner makes is told, and is neither busy time nor a stray.
+func TestACopyOfACopyIsTold(t *testing.T) {
+	o := open(t, nil)
+	o.Choose(o.Calendar("Family"), func(f *api.Choice) { f.Blocks = true })
+	b := o.book("T10:00:00Z")
+	o.stands()
+	o.look.New("Family", "mine-too.ics", strings.NewReplacer("T10", "T13", "T11", "T14").Replace(o.look.Events("Work")[0].Body))
+	extra := func() string { return o.Wall(wednesday).Lanes[0].Visits[0].Extra }
+	o.Until("it is told", func() bool { return strings.Contains(extra(), "lies in “Family”") })
+	require.Equal(t, "read back", o.Copies(wednesday))
+	require.Contains(t, o.Starts(wednesday), "13:00", "it takes no time")
+	o.move(b, "T15:00:00Z")
+	o.stands()
+	require.Len(t, o.look.Events("Family"), 1, "it is not touched")
+	o.look.Remove("Family", o.look.Events("Family")[0])
+	o.Until("it is told no more", func() bool { return extra() == "" })
 }

@@ -1,6 +1,7 @@
 package outbox
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -44,7 +45,7 @@ func Said(t Texts, s store.CopySays) Texts {
 	for _, k := range s.Bookings {
 		taken += k.Places
 		line := fmt.Sprintf("%s, %s (%s)", k.ClientName, k.ClientMail, k.Reference)
-		if s.Link.Unnamed {
+		if s.Link.Wishes.Clients == store.ClientsUnnamed {
 			line = k.Reference
 		}
 		lines = append(lines, line)
@@ -52,7 +53,7 @@ func Said(t Texts, s store.CopySays) Texts {
 	v["clients"], v["places"] = strings.Join(lines, "\n"), fmt.Sprint(taken)
 	if len(s.Bookings) == 1 {
 		v["reference"] = s.Bookings[0].Reference
-		if !s.Link.Unnamed {
+		if s.Link.Wishes.Clients != store.ClientsUnnamed {
 			v["client"] = s.Bookings[0].ClientName
 		}
 	}
@@ -61,7 +62,32 @@ func Said(t Texts, s store.CopySays) Texts {
 
 // booking returns what a copy should say, but for its zone.
 func booking(c store.Copy, s store.CopySays, now span.Instant) ics.Booking {
-	said := Said(Texts{s.Business.CopyTitle, s.Business.CopyPlace, s.Business.CopyDescription}, s)
-	return ics.Booking{UID: s.Visit.UID, Stamp: now, Sequence: c.Sequence, Visit: s.Visit.During(),
-		Summary: said.Title, Location: said.Place, Description: said.Description, Private: s.Link.Private, Alarm: span.Minutes(s.Link.Alarm)}
+	said, wishes := Said(Texts{s.Business.CopyTitle, s.Business.CopyPlace, s.Business.CopyDescription}, s), s.Link.Wishes
+	b := ics.Booking{UID: c.Part.UID(s.Visit.UID), Stamp: now, Sequence: c.Sequence, Visit: s.Visit.During(), Tentative: s.Pending, Private: wishes.Private}
+	if s.Pending {
+		said.Title = "Asked for: " + said.Title
+	}
+	switch occupied := s.Visit.Occupied(); c.Part {
+	case store.TimeBefore:
+		b.Visit, b.Summary = span.Between(occupied.Start(), s.Visit.Start), "Before: "+said.Title
+		return b
+	case store.TimeAfter:
+		b.Visit, b.Summary = span.Between(s.Visit.End, occupied.End()), "After: "+said.Title
+		return b
+	}
+	b.Summary, b.Location, b.Description, b.Alarm = said.Title, said.Place, said.Description, span.Minutes(wishes.Alarm)
+	if mail := cmp.Or(s.Owner.Email, first(s.Link.Mails)); wishes.Clients == store.ClientsAsGuests && mail != "" {
+		b.Organizer = ics.Guest{Name: s.Owner.Name, Mail: mail}
+		for _, k := range s.Bookings {
+			b.Guests = append(b.Guests, ics.Guest{Name: k.ClientName, Mail: k.ClientMail})
+		}
+	}
+	return b
+}
+
+func first(list []string) string {
+	if len(list) == 0 {
+		return ""
+	}
+	return list[0]
 }

@@ -3,6 +3,7 @@ package outbox
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"niche/core/span"
 	"niche/internal/source"
@@ -13,17 +14,18 @@ import (
 // wanted outside; that is carried out later.
 
 // Want wishes the copies of a visit as they should be: where somebody has a confirmed
-// booking on it, one in each calendar that gets the bookings of its staff, saying what
-// it says now, and nowhere else. A copy in a calendar of theirs that no longer gets
-// bookings stays as long as it is wanted there, and says the same.
+// booking on it, or one that is asked for where that is wished too, one in each calendar
+// that gets the bookings of its staff, saying what it says now, and nowhere else; with the
+// time before and after where that is wished. A copy in a calendar of theirs that no longer
+// gets bookings stays as long as it is wanted there, and says the same.
 func Want(tx store.Tx, visit store.ID, now span.Instant) error {
 	bookings, err := tx.BookingsOn(visit)
 	if err != nil {
 		return fmt.Errorf("wishing copies: %w", err)
 	}
-	confirmed := false
+	confirmed, asked := false, false
 	for _, b := range bookings {
-		confirmed = confirmed || b.Status == store.Confirmed
+		confirmed, asked = confirmed || b.Status == store.Confirmed, asked || b.Status == store.Pending
 	}
 	copies, err := tx.CopiesOf(visit)
 	if err != nil {
@@ -37,28 +39,44 @@ func Want(tx store.Tx, visit store.ID, now span.Instant) error {
 	if err != nil {
 		return fmt.Errorf("wishing copies: %w", err)
 	}
-	belongs := map[store.ID]store.CopyTarget{}
+	type place struct {
+		calendar store.ID
+		part     store.Part
+	}
+	belongs := map[place]store.CopyTarget{}
 	for _, t := range targets {
-		belongs[t.ID] = t
+		if !confirmed && !(asked && t.Pending) {
+			continue
+		}
+		belongs[place{t.ID, store.VisitItself}] = t
+		if t.Buffers && v.BufferBefore > 0 {
+			belongs[place{t.ID, store.TimeBefore}] = t
+		}
+		if t.Buffers && v.BufferAfter > 0 {
+			belongs[place{t.ID, store.TimeAfter}] = t
+		}
 	}
 	for _, c := range copies {
-		t, ours := belongs[c.CalendarID]
-		wanted := confirmed && ours && (t.Gets || c.Wanted && c.State != store.CopyLeft)
+		at := place{c.CalendarID, c.Part}
+		t, ours := belongs[at]
+		wanted := ours && (t.Gets || c.Wanted && c.State != store.CopyLeft)
 		if c.Wanted || wanted {
 			if err := wish(tx, c, wanted, now); err != nil {
 				return err
 			}
 		}
-		delete(belongs, c.CalendarID)
+		delete(belongs, at)
 	}
 	for _, t := range targets {
-		if _, missing := belongs[t.ID]; !missing || !confirmed || !t.Gets {
-			continue
-		}
-		name := v.UID + ".ics"
-		c := store.Copy{VisitID: visit, CalendarID: t.ID, Path: t.Href + name, Address: t.Address + name, Wanted: true, State: store.CopyWaiting, WishedAt: now, NextAt: now}
-		if err := tx.AddCopy(&c); err != nil {
-			return fmt.Errorf("wishing a copy: %w", err)
+		for _, p := range []store.Part{store.VisitItself, store.TimeBefore, store.TimeAfter} {
+			if _, missing := belongs[place{t.ID, p}]; !missing || !t.Gets {
+				continue
+			}
+			name := p.UID(v.UID) + ".ics"
+			c := store.Copy{VisitID: visit, CalendarID: t.ID, Part: p, Path: t.Href + name, Address: t.Address + name, Wanted: true, State: store.CopyWaiting, WishedAt: now, NextAt: now}
+			if err := tx.AddCopy(&c); err != nil {
+				return fmt.Errorf("wishing a copy: %w", err)
+			}
 		}
 	}
 	return nil
@@ -89,7 +107,7 @@ const (
 // Begins wishes copies of all visits that lie ahead in a calendar that begins to get
 // bookings: new ones, and those anew that there are.
 func Begins(tx store.Tx, calendar store.ID, now span.Instant) error {
-	visits, err := tx.ConfirmedAhead(calendar, now)
+	visits, err := tx.VisitsToCopy(calendar, now)
 	if err != nil {
 		return fmt.Errorf("wishing copies in a calendar: %w", err)
 	}
@@ -131,7 +149,7 @@ func Ends(tx store.Tx, calendar store.ID, how Ending, now span.Instant) error {
 func Ahead(tx store.Tx, calendar store.ID, now span.Instant) (n int, err error) {
 	copies, err := tx.CopiesIn(calendar, now)
 	for _, c := range copies {
-		if c.Wanted {
+		if c.Wanted && c.Part == store.VisitItself {
 			n++
 		}
 	}
@@ -189,14 +207,15 @@ func LeaveAlone(tx store.Tx, c store.Copy) error {
 // gone, because a host carried out an old write late, is removed again. It reports
 // whether there is something to do.
 func Seen(tx store.Tx, calendar, visit store.ID, path, etag string, now span.Instant) (bool, error) {
-	c, err := tx.CopyIn(calendar, visit)
-	if errors.Is(err, store.ErrNotFound) {
-		return turnedUp(tx, visit, now) // in a calendar that never got it
-	}
+	copies, err := tx.CopiesOfIn(calendar, visit)
 	if err != nil {
 		return false, fmt.Errorf("looking for a copy: %w", err)
 	}
-	if c.Path != path {
+	if len(copies) == 0 {
+		return turnedUp(tx, visit, now) // in a calendar that never got it
+	}
+	c, known := at(copies, path)
+	if !known {
 		return false, nil // somebody made another one
 	}
 	switch same := source.SameETag(etag, c.Etag); {
@@ -210,6 +229,15 @@ func Seen(tx store.Tx, calendar, visit store.ID, path, etag string, now span.Ins
 		return false, nil
 	}
 	return true, anew(tx, c, now)
+}
+
+// at returns the copy with a path.
+func at(copies []store.Copy, path string) (store.Copy, bool) {
+	i := slices.IndexFunc(copies, func(c store.Copy) bool { return c.Path == path })
+	if i < 0 {
+		return store.Copy{}, false
+	}
+	return copies[i], true
 }
 
 // turnedUp has copies looked at again that seemed to have been removed, when one turns up
@@ -233,14 +261,12 @@ func anew(tx store.Tx, c store.Copy, now span.Instant) error {
 
 // Missed notes that a reading no longer finds a visit's copy at a path.
 func Missed(tx store.Tx, calendar, visit store.ID, path string, now span.Instant) (bool, error) {
-	c, err := tx.CopyIn(calendar, visit)
-	if errors.Is(err, store.ErrNotFound) {
-		return false, nil
-	}
+	copies, err := tx.CopiesOfIn(calendar, visit)
 	if err != nil {
 		return false, fmt.Errorf("looking for a copy: %w", err)
 	}
-	if c.Path != path || !c.Wanted || c.State != store.CopyReadBack && c.State != store.CopyWritten && c.State != store.CopyDoubted {
+	c, known := at(copies, path)
+	if !known || !c.Wanted || c.State != store.CopyReadBack && c.State != store.CopyWritten && c.State != store.CopyDoubted {
 		return false, nil
 	}
 	if c.State == store.CopyReadBack {

@@ -19,11 +19,30 @@ const (
 	CopyLeft     CopyState = "left"      // left outside on purpose; it is no longer looked after
 )
 
-// Copy is a visit as written into one outside calendar.
+// Part says of what in a visit an event outside is.
+type Part string
+
+// The parts.
+const (
+	VisitItself Part = ""
+	TimeBefore  Part = "before"
+	TimeAfter   Part = "after"
+)
+
+// UID returns the UID of a visit's part.
+func (p Part) UID(visit string) string {
+	if p == VisitItself {
+		return visit
+	}
+	return string(p) + "-" + visit
+}
+
+// Copy is a visit, or the time before or after it, as written into one outside calendar.
 type Copy struct {
 	ID          ID
 	VisitID     ID
 	CalendarID  ID
+	Part        Part
 	Path        string // in one spelling
 	Address     string // as the host spells it
 	Etag        string
@@ -53,9 +72,9 @@ func (t Tx) CopiesOf(visit ID) ([]Copy, error) {
 	return rows[Copy](t.db.Where("visit_id = ?", visit).Order("id"))
 }
 
-// CopyIn returns the copy of a visit in a calendar.
-func (t Tx) CopyIn(calendar, visit ID) (Copy, error) {
-	return one[Copy](t.db.Where("calendar_id = ? AND visit_id = ?", calendar, visit))
+// CopiesOfIn returns the copies of a visit in a calendar.
+func (t Tx) CopiesOfIn(calendar, visit ID) ([]Copy, error) {
+	return rows[Copy](t.db.Where("calendar_id = ? AND visit_id = ?", calendar, visit).Order("id"))
 }
 
 // CopiesIn returns the copies in a calendar of visits that are not over at an
@@ -143,6 +162,25 @@ func (t Tx) ElsewhereIn(c Copy) (string, error) {
 		WHERE mine.id = ? AND NOT EXISTS (SELECT 1 FROM copies k WHERE k.calendar_id = o.id AND k.visit_id = x.visit_id AND k.wanted = 1) LIMIT 1), '')`, c.VisitID, c.CalendarID))
 }
 
+// Extra is a copy of a visit that its owner has made in another of their calendars, while
+// the one that was written is still there.
+type Extra struct {
+	StaffID  ID
+	VisitID  ID
+	Calendar string
+}
+
+// ExtraCopies returns those of some visits.
+func (t Tx) ExtraCopies(visits []ID) (list []Extra, err error) {
+	err = inParts(visits, func(part []ID) error {
+		some, err := scan[[]Extra](t.db.Raw(`SELECT l.staff_id, x.visit_id, c.name AS calendar FROM objects x JOIN calendars c ON c.id = x.calendar_id JOIN links l ON l.id = c.link_id
+			WHERE x.visit_id > 0 AND x.visit_id IN ? AND NOT EXISTS (SELECT 1 FROM copies k WHERE k.visit_id = x.visit_id AND (k.calendar_id = x.calendar_id AND k.path = x.href OR k.drift = 'in another calendar')) ORDER BY x.calendar_id`, part))
+		list = append(list, some...)
+		return err
+	})
+	return list, err
+}
+
 // DeleteCopies forgets the copies in a calendar that is itself forgotten.
 func (t Tx) DeleteCopies(calendar ID) error {
 	return t.db.Where("calendar_id = ?", calendar).Delete(&Copy{}).Error
@@ -154,23 +192,25 @@ type CopyTarget struct {
 	Href    string
 	Address string
 	Gets    bool // it gets bookings
+	Pending bool // also those that are only asked for
+	Buffers bool // and the time before and after
 }
 
 // CopyTargets returns the calendars of a visit's staff that get bookings, or in
 // which there is a copy of it.
 func (t Tx) CopyTargets(visit ID) ([]CopyTarget, error) {
-	return scan[[]CopyTarget](t.db.Raw(`SELECT DISTINCT c.id, c.href, c.address, c.gets_bookings AS gets FROM visit_staff vs JOIN links l ON l.staff_id = vs.staff_id
+	return scan[[]CopyTarget](t.db.Raw(`SELECT DISTINCT c.id, c.href, c.address, c.gets_bookings AS gets, l.pending, l.buffers FROM visit_staff vs JOIN links l ON l.staff_id = vs.staff_id
 		JOIN calendars c ON c.link_id = l.id WHERE vs.visit_id = ? AND (c.gets_bookings OR EXISTS (SELECT 1 FROM copies k WHERE k.visit_id = vs.visit_id AND k.calendar_id = c.id)) ORDER BY c.id`, visit))
 }
 
 // longestVisit is longer than any visit, in minutes.
 const longestVisit = 2 * 24 * 60
 
-// ConfirmedAhead returns the visits of a calendar's owner that are not over at an
-// instant and have a confirmed booking.
-func (t Tx) ConfirmedAhead(calendar ID, now span.Instant) ([]ID, error) {
+// VisitsToCopy returns the visits of a calendar's owner that are not over at an instant and
+// have a booking that is confirmed or asked for.
+func (t Tx) VisitsToCopy(calendar ID, now span.Instant) ([]ID, error) {
 	return scan[[]ID](t.db.Raw(`SELECT DISTINCT v.id FROM calendars c JOIN links l ON l.id = c.link_id JOIN visit_staff vs ON vs.staff_id = l.staff_id
-		JOIN visits v ON v.id = vs.visit_id WHERE c.id = ? AND v."end" > ? AND vs.start > ? AND EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id AND b.status = 'confirmed') ORDER BY v.id`, calendar, now, now.Add(-longestVisit)))
+		JOIN visits v ON v.id = vs.visit_id WHERE c.id = ? AND v."end" > ? AND vs.start > ? AND EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id AND b.status IN ('confirmed', 'pending')) ORDER BY v.id`, calendar, now, now.Add(-longestVisit)))
 }
 
 // SameCopies returns the other copies of a visit that lie at the same place: in a
@@ -189,7 +229,8 @@ type CopySays struct {
 	Visit    Visit
 	Service  Service
 	Bookings []Booking // the confirmed ones
-	Zone     string    // of the calendar's owner
+	Owner    Staff     // of the calendar
+	Pending  bool      // all bookings are only asked for
 }
 
 // AnySays returns what the copy of some visit ahead that one client has would say; the
@@ -217,6 +258,12 @@ func (t Tx) SaysOf(c Copy) (s CopySays, err error) {
 	if s.Bookings, err = rows[Booking](t.db.Where("visit_id = ? AND status = ?", c.VisitID, Confirmed).Order("id")); err != nil {
 		return s, err
 	}
+	if len(s.Bookings) == 0 {
+		s.Pending = true
+		if s.Bookings, err = rows[Booking](t.db.Where("visit_id = ? AND status = ?", c.VisitID, Pending).Order("id")); err != nil {
+			return s, err
+		}
+	}
 	if s.Business, err = t.Business(); err != nil {
 		return s, err
 	}
@@ -227,6 +274,6 @@ func (t Tx) SaysOf(c Copy) (s CopySays, err error) {
 		UNION ALL SELECT r.name FROM visit_resources o JOIN resources r ON r.id = o.resource_id WHERE o.visit_id = ?`, c.VisitID, s.Link.StaffID, c.VisitID)); err != nil {
 		return s, err
 	}
-	s.Zone, err = scan[string](t.db.Raw(`SELECT s.zone FROM calendars c JOIN links l ON l.id = c.link_id JOIN staff s ON s.id = l.staff_id WHERE c.id = ?`, c.CalendarID))
+	s.Owner, err = t.Staff(s.Link.StaffID)
 	return s, err
 }

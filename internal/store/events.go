@@ -236,13 +236,13 @@ func (t Tx) CalendarToRead(id ID, now span.Instant, soon span.Minutes) (r ToRead
 	return r, err
 }
 
-// VisitsByUID returns the visits whose copies bear some UIDs, by UID.
+// VisitsByUID returns the visits of which some UIDs are, by these.
 func (t Tx) VisitsByUID(uids []string) (map[string]ID, error) {
 	out := map[string]ID{}
 	var own []string
 	for _, uid := range uids {
 		if strings.HasSuffix(uid, UIDSuffix) {
-			own = append(own, uid)
+			own = append(own, strings.TrimPrefix(strings.TrimPrefix(uid, TimeBefore.UID("")), TimeAfter.UID("")))
 		}
 	}
 	err := inParts(own, func(part []string) error {
@@ -251,7 +251,9 @@ func (t Tx) VisitsByUID(uids []string) (map[string]ID, error) {
 			UID string
 		}](t.db.Raw("SELECT id, uid FROM visits WHERE uid IN ?", part))
 		for _, v := range found {
-			out[v.UID] = v.ID
+			for _, p := range []Part{VisitItself, TimeBefore, TimeAfter} {
+				out[p.UID(v.UID)] = v.ID
+			}
 		}
 		return err
 	})

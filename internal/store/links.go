@@ -32,13 +32,30 @@ type Link struct {
 	NextAt    span.Instant
 	Failures  int          // in a row
 	Error     string       // why it could not be listed, in plain words
-	Drift     string       `gorm:"default:ask"` // what becomes of copies that are changed outside: ask, put back or follow
-	Alarm     int          // how many minutes before a visit its copy reminds; 0 for not
-	Private   bool         // copies are marked as private
-	Unnamed   bool         // copies name no clients
+	Wishes    Wishes       `gorm:"embedded"`
 	Closing   bool         // it goes once its copies are gone
 	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
 }
+
+// Wishes are what the owner of a link wishes of the copies in it.
+type Wishes struct {
+	Drift   string  `gorm:"default:ask" json:"drift"`     // what becomes of those that are changed outside: ask, put back or follow
+	Alarm   int     `json:"alarm"`                        // how many minutes before a visit its copy reminds; 0 for not
+	Private bool    `json:"private"`                      // they are marked as private
+	Clients Clients `gorm:"default:named" json:"clients"` // how they name clients
+	Pending bool    `json:"pending"`                      // visits that are only asked for are written too
+	Buffers bool    `json:"buffers"`                      // the time before and after a visit is written too, as events of their own
+}
+
+// Clients says how copies name clients.
+type Clients string
+
+// The ways to name clients.
+const (
+	ClientsNamed    Clients = "named"   // in words
+	ClientsAsGuests Clients = "guests"  // as attendees too
+	ClientsUnnamed  Clients = "unnamed" // by references of bookings alone
+)
 
 // CalendarState says how well a calendar is known at present.
 type CalendarState string
@@ -109,7 +126,7 @@ func (t Tx) SaveSecret(id ID, before, secret []byte) (bool, error) {
 
 // SaveWishes keeps what the owner of a link wishes of the copies in it.
 func (t Tx) SaveWishes(l Link) error {
-	return t.db.Model(&l).Select("drift", "alarm", "private", "unnamed").Updates(&l).Error
+	return t.db.Model(&l).Select("drift", "alarm", "private", "clients", "pending", "buffers").Updates(&l).Error
 }
 
 // NoteListing keeps how the listing of an account's calendars went.

@@ -80,6 +80,7 @@ type WallVisit struct {
 	Status   string        `json:"status" enum:"held,pending,confirmed"`
 	Copy     string        `json:"copy" enum:"none,waiting,written,read back,doubted,adrift,failed"`
 	CopyNote string        `json:"copyNote"`
+	Extra    string        `json:"extra" doc:"That another copy lies somewhere, which its owner has made; or empty."`
 	Drifts   []Drift       `json:"drifts" doc:"Copies that somebody has made others outside, until it is settled what holds."`
 	Clash    string        `json:"clash" doc:"The busy time that came on top of it, in a sentence, or empty."`
 }

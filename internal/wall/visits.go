@@ -24,7 +24,29 @@ func wallVisits(db store.Tx, staff []store.ID, window span.Span, by map[store.ID
 	if err := markDrifts(db, out, by); err != nil {
 		return nil, err
 	}
+	if err := markExtras(db, out); err != nil {
+		return nil, err
+	}
 	return out, markClashes(db, out, begun, by)
+}
+
+// markExtras notes on visits where their owners have made copies of copies.
+func markExtras(db store.Tx, visits map[store.ID][]WallVisit) error {
+	var ids []store.ID
+	for _, list := range visits {
+		for _, v := range list {
+			ids = append(ids, v.ID)
+		}
+	}
+	extras, err := db.ExtraCopies(ids)
+	for _, x := range extras {
+		for i, v := range visits[x.StaffID] {
+			if v.ID == x.VisitID {
+				visits[x.StaffID][i].Extra = "Another copy of it lies in “" + x.Calendar + "”, which was made there. It takes no time, and stays as it is whatever becomes of the booking."
+			}
+		}
+	}
+	return err
 }
 
 // markDrifts notes on visits which of their copies somebody has made others.

@@ -16,6 +16,8 @@ const visit = (start: string, end: string, from: string, to: string, more = {}) 
   copy: 'read back',
   copyNote: '',
   clash: '',
+  status: 'confirmed',
+  extra: '',
   drifts: [],
   ...more,
 });

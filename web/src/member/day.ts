@@ -26,7 +26,9 @@ export function piecesOf(lane: Lane, clock: (at: number) => string): Piece[] {
       at: begins(v.label),
       from: Date.parse(v.start),
       title: v.client,
-      text: [v.service, `until ${ends(v.label)}`].join(' · '),
+      text: [v.service, `until ${ends(v.label)}`, v.status === 'pending' ? 'only asked for' : '', v.extra]
+        .filter(Boolean)
+        .join(' · '),
       clash: v.clash || (v.drifts.length ? '' : copy),
       drifts: v.drifts,
     };

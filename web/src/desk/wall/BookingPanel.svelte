@@ -79,6 +79,7 @@
         />
       </div>
     {:else if visit.copyNote}<div class="mt-3"><Notice>{visit.copyNote}</Notice></div>{/if}
+    {#if visit.extra}<p class="mt-2 text-sm text-mute">{visit.extra}</p>{/if}
     {#if visit.copy !== 'none' && !visit.drifts.length}
       <button
         type="button"

@@ -2004,15 +2004,22 @@ export interface components {
        * @description How many minutes before a visit its copy reminds; 0 for not.
        */
       alarm: number;
+      /** @description The time kept before and after a visit is written too, as events of their own. */
+      buffers: boolean;
+      /**
+       * @description Copies name clients in words, as attendees too to whom no calendar host writes, or by references of bookings alone.
+       * @enum {string}
+       */
+      clients: 'named' | 'guests' | 'unnamed';
       /**
        * @description What becomes of copies that are changed outside: it is asked, they are put back, or their bookings follow when the rules allow.
        * @enum {string}
        */
       drift: 'ask' | 'put back' | 'follow';
+      /** @description Visits that are only asked for are written too, as tentative. */
+      pending: boolean;
       /** @description Copies are marked as private, so that others who see the calendar see no words. */
       private: boolean;
-      /** @description Copies name no clients, but references of bookings. */
-      unnamed: boolean;
     };
     Linking: {
       /**
@@ -3155,6 +3162,8 @@ export interface components {
       drifts: components['schemas']['Drift'][];
       /** Format: date-time */
       end: string;
+      /** @description That another copy lies somewhere, which its owner has made; or empty. */
+      extra: string;
       /** Format: int64 */
       hue: number;
       /**

@@ -22,7 +22,7 @@
       onsaved();
     } catch (cause) {
       fault = problemOf(cause).message;
-      if (by) by.value = String('alarm' in part ? was.alarm : was.drift); // what is shown is what is kept
+      for (const key of Object.keys(part) as (keyof Wishes)[]) if (by) by.value = String(was[key]); // what is shown is what is kept
     }
   }
   const usual = [0, 5, 10, 15, 30, 60, 120, 1440];
@@ -45,25 +45,45 @@
         {#each alarms as m (m)}<option value={m}>{before(m)}</option>{/each}
       </select>
     </label>
-    <Switch
-      label="Names the client"
-      checked={!wishes.unnamed}
-      onchange={(on) => void change({ unnamed: !on })}
-    />
-    <Switch label="Is private" checked={wishes.private} onchange={(on) => void change({ private: on })} />
+    <label class="flex items-center gap-2">
+      names clients
+      <select
+        class="select select-sm w-auto"
+        value={wishes.clients}
+        onchange={(e) =>
+          void change({ clients: e.currentTarget.value as Wishes['clients'] }, e.currentTarget)}
+      >
+        <option value="named">in words</option>
+        <option value="guests">as guests too, unwritten to</option>
+        <option value="unnamed">by reference alone</option>
+      </select>
+    </label>
+    <label class="flex flex-wrap items-center gap-2">
+      and when it is changed in the calendar
+      <select
+        class="select select-sm w-auto"
+        value={wishes.drift}
+        onchange={(e) => void change({ drift: e.currentTarget.value as Wishes['drift'] }, e.currentTarget)}
+      >
+        <option value="ask">ask which holds</option>
+        <option value="put back">put it back</option>
+        <option value="follow">move the booking, when the rules allow</option>
+      </select>
+    </label>
   </div>
-  <label class="flex flex-wrap items-center gap-2">
-    When it is changed in the calendar:
-    <select
-      class="select select-sm w-auto"
-      value={wishes.drift}
-      onchange={(e) => void change({ drift: e.currentTarget.value as Wishes['drift'] }, e.currentTarget)}
-    >
-      <option value="ask">ask which holds</option>
-      <option value="put back">put it back</option>
-      <option value="follow">move the booking, when the rules allow</option>
-    </select>
-  </label>
+  <div class="flex flex-wrap items-center gap-x-5 gap-y-2">
+    <Switch label="Is private" checked={wishes.private} onchange={(on) => void change({ private: on })} />
+    <Switch
+      label="Also when it is only asked for"
+      checked={wishes.pending}
+      onchange={(on) => void change({ pending: on })}
+    />
+    <Switch
+      label="With the time before and after"
+      checked={wishes.buffers}
+      onchange={(on) => void change({ buffers: on })}
+    />
+  </div>
   <p class="sr-only" role="status">{saved ? 'Saved' : ''}</p>
   {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
 </div>

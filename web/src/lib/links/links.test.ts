@@ -48,7 +48,7 @@ const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
   left: 0,
   signsInAt: 0,
   byConsent: false,
-  wishes: { drift: 'ask', alarm: 0, private: false, unnamed: false },
+  wishes: { drift: 'ask', alarm: 0, private: false, clients: 'named', pending: false, buffers: false },
   calendars,
 });
 
