@@ -74,6 +74,16 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     }
     await row("Work").getByRole("switch", { name: "Gets bookings" }).click();
     await expect(phone.getByText("Visits are written to Work")).toBeVisible();
+    // What events are called is theirs to open, and the last choice to undo.
+    await phone.getByRole("button", { name: "How events of Work" }).click();
+    await row("Work").getByRole("switch", { name: "Shows titles" }).click();
+    await expect(
+      phone.getByText("Your desk reads what your events are called"),
+    ).toBeVisible();
+    await phone.getByRole("button", { name: "undo the last choice" }).click();
+    await expect(
+      phone.getByText("Your desk sees when you are busy, and nothing else."),
+    ).toBeVisible();
     await isSound(phone);
 
     // The desk has followed.

@@ -1,8 +1,8 @@
 // Package ics reads the time taken by events out of iCalendar data (RFC 5545),
 // and writes bookings as iCalendar.
 //
-// It keeps time only: of an event the UID, its spans and its flags, never a
-// title, a place, a note or a person. Data is read as a stream, and one component
+// It keeps time only: of an event the UID, its spans and its flags, never a place, a note or
+// a person, and a title only where that is asked for. Data is read as a stream, and one component
 // that cannot be read spoils nothing but itself; it is reported with a reason.
 // Work and memory are bounded whatever the input says. Fetching is left to
 // others.
@@ -26,6 +26,7 @@ type Scope struct {
 	Zone   hours.Zone // the owner's: of floating times and whole days
 	Owner  []string   // the owner's mail addresses, to see what was declined
 	Suffix string     // UIDs with this ending are told in Reading.Marked; none when empty
+	Titles bool       // the owner has opened the calendar: titles of events are told that are not private
 }
 
 // Event is one event's time, all its occurrences in the window.
@@ -39,6 +40,7 @@ type Occurrence struct {
 	During    span.Span // not clipped to the window
 	AllDay    bool
 	Tentative bool
+	Title     string // where titles are asked for, and the event is not private (CLASS)
 }
 
 // Skipped is a component that could not be read.
@@ -71,6 +73,7 @@ type scope struct {
 	window     span.Span
 	owner, utc *zone
 	mails      []string
+	titles     bool
 	zones      map[string]*zone     // by TZID, of the calendar that is being read
 	defined    map[string]Component // its VTIMEZONEs
 	spent      int                  // steps along rules
@@ -79,7 +82,7 @@ type scope struct {
 }
 
 func newScope(sc Scope) *scope {
-	s := &scope{window: sc.Window, zones: map[string]*zone{}, defined: map[string]Component{}}
+	s := &scope{window: sc.Window, titles: sc.Titles, zones: map[string]*zone{}, defined: map[string]Component{}}
 	s.owner, s.utc = s.newZone(sc.Zone), s.newZone(hours.Zone{})
 	for _, m := range sc.Owner {
 		s.mails = append(s.mails, mail(m))
@@ -101,6 +104,8 @@ func (s *scope) wants(name, line []byte) bool {
 	case "ATTENDEE":
 		lower := bytes.ToLower(line)
 		return slices.ContainsFunc(s.mails, func(m string) bool { return bytes.Contains(lower, []byte(m)) })
+	case "SUMMARY", "CLASS":
+		return s.titles
 	}
 	return name[0] == 'X' && bytes.HasSuffix(name, []byte("-BUSYSTATUS"))
 }
@@ -250,7 +255,7 @@ func (s *scope) freeBusy(c Component) error {
 			if err != nil {
 				return err
 			}
-			if err := s.keep(m.span(m.at(), lasts), false, kind == "BUSY-TENTATIVE"); err != nil {
+			if err := s.keep(m.span(m.at(), lasts), false, kind == "BUSY-TENTATIVE", ""); err != nil {
 				return err
 			}
 		}
@@ -259,13 +264,13 @@ func (s *scope) freeBusy(c Component) error {
 }
 
 // keep notes an occurrence that lies in the window.
-func (s *scope) keep(d span.Span, allDay, tentative bool) error {
+func (s *scope) keep(d span.Span, allDay, tentative bool, title string) error {
 	if !d.Overlaps(s.window) {
 		return nil
 	}
 	if len(s.out) >= maxOccurrences {
 		return errMany
 	}
-	s.out = append(s.out, Occurrence{d, allDay, tentative})
+	s.out = append(s.out, Occurrence{d, allDay, tentative, title})
 	return nil
 }

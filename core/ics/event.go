@@ -19,6 +19,7 @@ type event struct {
 	length    lengthKind
 	allFree   bool // takes no time: transparent, cancelled, declined
 	tentative bool
+	title     string // where it is asked for, and the event is not private
 	sequence  int
 	series    *series // of an event that repeats or replaces
 	next      int32   // the next part with the same UID, as an index from 1
@@ -164,6 +165,13 @@ func (s *scope) periodEnd(tzid, text string) (end moment, lasts duration, kind l
 // owner's PARTSTAT, and the busy status that desktop mail systems add under
 // names of their own.
 func (s *scope) flags(e *event, c Component) {
+	if s.titles {
+		switch strings.ToUpper(strings.TrimSpace(c.value("CLASS"))) {
+		case "", "PUBLIC":
+			p, _ := c.Get("SUMMARY")
+			e.title = plain(p.Text())
+		}
+	}
 	for _, p := range c.Props {
 		value := strings.ToUpper(strings.TrimSpace(p.Value))
 		switch {

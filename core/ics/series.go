@@ -59,7 +59,7 @@ func (s *scope) expand(parts []*event, skip func(*event, error)) (more bool) {
 		if err == nil && !e.allFree {
 			at := e.start.at()
 			more = more || at >= s.window.End()
-			err = s.keep(e.start.span(at, lasts), e.start.allDay, e.tentative)
+			err = s.keep(e.start.span(at, lasts), e.start.allDay, e.tentative, e.title)
 		}
 		if err != nil {
 			skip(e, err)
@@ -111,7 +111,7 @@ func (s *scope) place(e *event, lasts duration, slack hours.LocalDate, replaced 
 		if replaced[at] {
 			return false, nil
 		}
-		return at >= s.window.End(), s.keep(e.start.span(at, lasts), e.start.allDay, e.tentative)
+		return at >= s.window.End(), s.keep(e.start.span(at, lasts), e.start.allDay, e.tentative, e.title)
 	}
 	items, more, err := s.starts(e, lasts, slack)
 	if err != nil {
@@ -137,7 +137,7 @@ func (s *scope) place(e *event, lasts duration, slack hours.LocalDate, replaced 
 			continue
 		}
 		more = more || at >= s.window.End()
-		if err := s.keep(m.span(at, long), m.allDay, by.tentative); err != nil {
+		if err := s.keep(m.span(at, long), m.allDay, by.tentative, by.title); err != nil {
 			return more, err
 		}
 	}

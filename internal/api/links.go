@@ -13,6 +13,7 @@ import (
 	"niche/internal/link"
 	"niche/internal/live"
 	"niche/internal/outbox"
+	"niche/internal/people"
 	"niche/internal/reading"
 	"niche/internal/store"
 	"niche/internal/words"
@@ -116,6 +117,7 @@ type Choice struct {
 	PadAfter      int  `json:"padAfter" required:"false" minimum:"0" maximum:"1440" doc:"Minutes kept free after its events."`
 	TentativeFree bool `json:"tentativeFree" required:"false" doc:"Its tentative events take no time."`
 	AllDayFree    bool `json:"allDayFree" required:"false" doc:"Its all-day events take no time."`
+	Titles        bool `json:"titles" required:"false" doc:"What its events are called is kept and shown, but for private ones; only its owner opens it."`
 }
 
 // Of returns the links of a staff member.
@@ -164,7 +166,7 @@ func (s *Links) calendar(tx store.Tx, c store.CalendarRow, host string, now span
 	v := Calendar{ID: c.ID, Name: c.Name, Colour: c.Colour, CanWrite: c.CanWrite, State: string(reading.StateOf(c.Calendar, now)), Error: c.Error, ReadAgo: -1,
 		NextIn: int(max(0, c.NextAt-now)), Events: c.Events, Ahead: c.Ahead, Copies: c.Copies, Skipped: c.Skipped, Unread: []Unread{},
 		Choice: Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings, PadBefore: int(c.PadBefore), PadAfter: int(c.PadAfter),
-			TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree}}
+			TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree, Titles: c.Titles}}
 	if c.ReadAt != 0 {
 		v.ReadAgo = int(max(0, now-c.ReadAt))
 	}
@@ -349,10 +351,14 @@ func (s *Links) Choose(ctx context.Context, id store.ID, over Over, copies strin
 		return Calendar{}, err
 	}
 	_, _, err = s.Links.Choose(ctx, id, *expected, link.Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings,
-		PadBefore: span.Minutes(c.PadBefore), PadAfter: span.Minutes(c.PadAfter), TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree},
+		PadBefore: span.Minutes(c.PadBefore), PadAfter: span.Minutes(c.PadAfter), TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree,
+		Titles: c.Titles, ByOwner: Who(ctx).Role == people.RoleStaff},
 		outbox.Ending(copies))
 	if errors.Is(err, link.ErrReadOnly) {
 		return Calendar{}, Wrong("getsBookings", "This calendar can only be read, so it cannot get bookings.")
+	}
+	if errors.Is(err, link.ErrNotOpened) {
+		return Calendar{}, Wrong("titles", "Only the owner of a calendar opens it, in their own pages.")
 	}
 	current := func() (Calendar, error) { return s.Calendar(ctx, id) }
 	if err != nil {

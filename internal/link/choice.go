@@ -24,11 +24,16 @@ func (c CopiesAhead) Error() string {
 	return fmt.Sprintf("%d copies of visits ahead lie in this calendar", c.Count)
 }
 
+// ErrNotOpened says that a calendar is opened by its owner alone.
+var ErrNotOpened = errors.New("only its owner opens a calendar")
+
 // Choice is what a calendar is for, and how its events count.
 type Choice struct {
 	Blocks, GetsBookings      bool
 	PadBefore, PadAfter       span.Minutes // kept free around its events
 	TentativeFree, AllDayFree bool         // such events take no time
+	Titles                    bool         // what its events are called is kept and shown
+	ByOwner                   bool         // its owner chooses: nobody else opens a calendar
 }
 
 // Choose sets what a calendar is for. A calendar that begins to get bookings also
@@ -49,6 +54,14 @@ func (l *Links) Choose(ctx context.Context, calendar store.ID, over store.Expect
 		if choice.GetsBookings && !c.CanWrite && !c.GetsBookings {
 			return ErrReadOnly
 		}
+		if choice.Titles && !c.Titles && !choice.ByOwner {
+			return ErrNotOpened
+		}
+		if c.Titles && !choice.Titles {
+			if err := tx.ForgetTitles(calendar); err != nil {
+				return err
+			}
+		}
 		ahead, err := outbox.Ahead(tx, calendar, now)
 		if err != nil {
 			return err
@@ -60,6 +73,7 @@ func (l *Links) Choose(ctx context.Context, calendar store.ID, over store.Expect
 		}
 		c.Blocks, c.GetsBookings, c.PadBefore, c.PadAfter = choice.Blocks, choice.GetsBookings, choice.PadBefore, choice.PadAfter
 		c.TentativeFree, c.AllDayFree, c.NextAt = choice.TentativeFree, choice.AllDayFree, 0
+		c.Titles = choice.Titles
 		if err := tx.SaveChoice(c); err != nil {
 			return err
 		}
@@ -95,7 +109,7 @@ func (l *Links) Choose(ctx context.Context, calendar store.ID, over store.Expect
 // choiceOf is what the trail keeps of a calendar.
 func choiceOf(c store.Calendar) any {
 	return map[string]any{"blocks": c.Blocks, "getsBookings": c.GetsBookings, "padBefore": c.PadBefore, "padAfter": c.PadAfter,
-		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree}
+		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree, "titles": c.Titles}
 }
 
 // Wish keeps what is wished of the copies in a link. Those of visits ahead are written

@@ -19,6 +19,7 @@ import (
 	"niche/internal/live"
 	"niche/internal/outbound"
 	"niche/internal/outbox"
+	"niche/internal/plain"
 	"niche/internal/source"
 	"niche/internal/store"
 )
@@ -220,7 +221,7 @@ func (o object) digest() string {
 			if oc.Tentative {
 				flags |= 2
 			}
-			b = append(b, flags)
+			b = append(append(b, flags), oc.Title...)
 		}
 	}
 	for _, s := range o.unread {
@@ -409,6 +410,17 @@ func (k *keeping) replace(tx store.Tx, now span.Instant) error {
 	if err != nil {
 		return err
 	}
+	// Its owner may have closed the calendar while it was read.
+	present, err := tx.Calendar(id)
+	if err != nil {
+		return err
+	}
+	title := func(oc ics.Occurrence) string {
+		if !present.Titles {
+			return ""
+		}
+		return plain.Clean(oc.Title, source.MaxName)
+	}
 	var objects []store.Object
 	var spans []store.BusySpan
 	var unread []store.Unread
@@ -428,7 +440,7 @@ func (k *keeping) replace(tx store.Tx, now span.Instant) error {
 				continue
 			}
 			for _, oc := range o.spans[uid] {
-				spans = append(spans, store.BusySpan{CalendarID: id, Href: o.Href, Start: oc.During.Start(), End: oc.During.End(), AllDay: oc.AllDay, Tentative: oc.Tentative})
+				spans = append(spans, store.BusySpan{CalendarID: id, Href: o.Href, Start: oc.During.Start(), End: oc.During.End(), AllDay: oc.AllDay, Tentative: oc.Tentative, Title: title(oc)})
 			}
 		}
 		for _, u := range o.unread[:min(len(o.unread), maxUnread)] {

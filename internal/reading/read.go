@@ -82,8 +82,12 @@ func (r *Readings) subject(ctx context.Context, id store.ID) (s subject, err err
 	if s.scope.Zone, err = hours.LoadZone(s.Zone); err != nil {
 		return s, err
 	}
-	s.readFor = hashed(s.Zone + "\x00" + strings.Join(s.scope.Owner, "\x00"))[:16]
 	c := s.Calendar
+	s.scope.Titles = c.Titles
+	s.readFor = hashed(s.Zone + "\x00" + strings.Join(s.scope.Owner, "\x00"))[:16]
+	if c.Titles {
+		s.readFor += "+"
+	}
 	s.all = c.KnownTo == 0 || c.KnownFor != s.readFor
 	// The horizon moves with the days, and events are not kept: those that reach beyond
 	// it are read again. It has a month to spare, so each calendar does that at its own

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -384,4 +385,51 @@ func logText(mu *sync.Mutex, b *bytes.Buffer) string {
 	mu.Lock()
 	defer mu.Unlock()
 	return b.String()
+}
+
+// What events are called is kept and shown where the owner of their calendar opens it, and
+// nobody else does; private ones never. Closed, it is forgotten at once and to the last byte.
+func TestTitlesAreOpenedByTheirOwner(t *testing.T) {
+	cloud, host := nichetest.OpenCloud(t, nil)
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host))
+	ctx := t.Context()
+	nichetest.Add(t, cloud, "family", "Telltale regatta", wednesday+" 11:00", wednesday+" 12:00")
+	for n := range 40 { // so many that some of them leave room behind in the file
+		at := nichetest.Morning.AddDate(0, 1, n)
+		_, err := cloud.Add(nichetest.User, "family", standin.Event{Title: fmt.Sprint("Telltale ", n), Start: at, End: at.Add(time.Hour)})
+		require.NoError(t, err)
+	}
+	require.NoError(t, cloud.Put(nichetest.User, "family", "private.ics", []byte("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:p\r\nCLASS:CONFIDENTIAL\r\nSUMMARY:Telltale secret\r\nDTSTART:20260304T130000Z\r\nDTEND:20260304T140000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")))
+	d.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	titles := func() (list []string) {
+		for _, b := range d.Wall(wednesday).Lanes[0].Busy {
+			list = append(list, b.Title)
+		}
+		return list
+	}
+	d.Until("it is read", func() bool { return len(titles()) == 2 })
+	require.Equal(t, []string{"", ""}, titles())
+	me, family := d.Own(d.Staff.ID), d.Calendar("Family")
+	open := family.Choice
+	open.Titles = true
+	refused := nichetest.Problem(t, d.Change(ctx, fmt.Sprintf("/api/calendars/%d", family.ID), open, nil))
+	require.Equal(t, []any{http.StatusUnprocessableEntity, "titles"}, []any{refused.Status, refused.Errors[0].Field})
+	mine := fmt.Sprintf("/api/my/calendars/%d", family.ID)
+	over := func(choice api.Choice) {
+		require.NoError(t, me.Save(ctx, mine, d.Calendar("Family").Version, choice, nil))
+	}
+	over(open)
+	d.Until("its titles are shown", func() bool { return slices.Equal(titles(), []string{"Telltale regatta", ""}) })
+	d.Choose(d.Calendar("Family"), func(c *api.Choice) { c.PadBefore = 15 })
+	require.True(t, d.Calendar("Family").Titles, "an administrator who chooses something else does not close it")
+	_, err := d.Book(wednesday + "T14:00:00Z")
+	require.NoError(t, err)
+	closed := d.Calendar("Family").Choice
+	closed.Titles = false
+	host.Close() // nothing is read anew over what was kept
+	over(closed)
+	require.Equal(t, []string{"", ""}, titles())
+	require.Zero(t, d.Count("busy_spans WHERE title <> ''"))
+	d.Restart(nichetest.Nothing, func(*serve.Settings) {}) // which folds the log of writes into the file
+	require.Empty(t, nichetest.Grep(t, d.Data, "Telltale"))
 }

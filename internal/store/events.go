@@ -46,6 +46,7 @@ type BusySpan struct {
 	End        span.Instant
 	AllDay     bool
 	Tentative  bool
+	Title      string // empty, unless the owner has opened the calendar
 }
 
 // packed are the busy spans of a calendar that count, in one piece.
@@ -134,6 +135,30 @@ func (t Tx) SkippedOf(calendar ID) (int, error) {
 // latest first.
 func (t Tx) UnreadOf(calendar ID, most int) ([]Unread, error) {
 	return rows[Unread](t.db.Where("calendar_id = ?", calendar).Order("date DESC, reason").Limit(most))
+}
+
+// ForgetTitles forgets what the events of a calendar are called.
+func (t Tx) ForgetTitles(calendar ID) error {
+	return t.db.Exec("UPDATE busy_spans SET title = '' WHERE calendar_id = ? AND title <> ''", calendar).Error
+}
+
+// Titled is what an event is called that takes some time.
+type Titled struct {
+	CalendarID ID
+	Start, End span.Instant
+	Title      string
+}
+
+// TitlesIn returns what events of calendars are called that take time in a window, where
+// their owners have opened these.
+func (t Tx) TitlesIn(calendars []ID, window span.Span) (list []Titled, err error) {
+	err = inParts(calendars, func(part []ID) error {
+		some, err := scan[[]Titled](t.db.Raw(`SELECT s.calendar_id, s.start, s."end", s.title FROM calendars c JOIN busy_spans s ON s.calendar_id = c.id
+			WHERE c.id IN ? AND c.titles = 1 AND s.start < ? AND s."end" > ? AND s.title <> '' ORDER BY s.calendar_id, s.start, s.title LIMIT 5000`, part, window.End(), window.Start()))
+		list = append(list, some...)
+		return err
+	})
+	return list, err
 }
 
 // CountingSpans calls take for the busy spans of a calendar that count by its

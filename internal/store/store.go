@@ -199,11 +199,12 @@ func lockFolder(folder string) (*os.File, error) {
 	return lock, nil
 }
 
-// connect opens a pool. Each connection keeps its own prepared statements: a store of
+// connect opens a pool. What is deleted is overwritten in the file too: secrets, and what an
+// owner no longer wants to be known. Each connection keeps its own prepared statements: a store of
 // them that all share makes whoever holds a connection wait for one who prepares the
 // same statement and has none yet.
 func connect(path, mode string, connections int) (*gorm.DB, error) {
-	dsn := "file:" + path + "?_journal_mode=WAL&_busy_timeout=20000&_synchronous=NORMAL&_stmt_cache_size=200&" + mode
+	dsn := "file:" + path + "?_journal_mode=WAL&_busy_timeout=20000&_synchronous=NORMAL&_secure_delete=on&_stmt_cache_size=200&" + mode
 	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{
 		Logger:                 logger.Discard, // statements hold clients' data
 		SkipDefaultTransaction: true,

@@ -62,6 +62,7 @@ type WallLane struct {
 type WallBusy struct {
 	words.Stretch
 	Calendar string `json:"calendar"`
+	Title    string `json:"title" doc:"What the event is called, where its owner has opened the calendar; else empty."`
 	Note     string `json:"note" doc:"What is kept free around it, or that the calendar has not been read so far, or empty."`
 	Unread   bool   `json:"unread" doc:"It is no event: nobody knows what the calendar holds then."`
 }

@@ -31,6 +31,7 @@ type lane struct {
 	open    span.Set
 	works   func(hours.LocalDate) bool // whether there are hours on a date, up to backDays after those that are shown
 	busy    []blocking.Calendar
+	titles  map[titled]string // of opened calendars
 	taken   []WallVisit
 	booked  []span.Span   // what they occupy
 	home    words.In      // by the business's clock
@@ -103,6 +104,10 @@ func (v viewing) lanesOf(db store.Tx, staff []store.Staff) (_ []lane, err error)
 	if err != nil {
 		return nil, err
 	}
+	titles, err := titlesOf(db, busy, window)
+	if err != nil {
+		return nil, err
+	}
 	visits, err := wallVisits(db, ids, window, by)
 	if err != nil {
 		return nil, err
@@ -122,7 +127,7 @@ func (v viewing) lanesOf(db store.Tx, staff []store.Staff) (_ []lane, err error)
 			day, _ := sched.Day(d, closures)
 			return len(day.Spans) > 0
 		}
-		out[i].busy, out[i].taken = busy[m.ID], visits[m.ID]
+		out[i].busy, out[i].titles, out[i].taken = busy[m.ID], titles, visits[m.ID]
 		for _, t := range out[i].taken {
 			out[i].booked = append(out[i].booked, t.Occupied.Span())
 		}
@@ -306,7 +311,9 @@ func (l lane) on(d hours.LocalDate, shown shownHours, starts map[store.ID][]offe
 	for _, c := range l.busy {
 		for _, event := range c.Spans {
 			if taken := c.Blocked(event).Clip(day); !taken.IsEmpty() {
-				v.Busy = append(v.Busy, busyOf(x, c, event, c.Blocked(event), day))
+				b := busyOf(x, c, event, c.Blocked(event), day)
+				b.Title = l.titles[titled{c.ID, event}]
+				v.Busy = append(v.Busy, b)
 			}
 		}
 	}
@@ -377,6 +384,34 @@ func Away(x words.In, staff store.Staff, day span.Span) string {
 		return ""
 	}
 	return words.City(zone) + " " + words.Shift(there-here)
+}
+
+// titled is the time of an event in a calendar.
+type titled struct {
+	calendar store.ID
+	during   span.Span
+}
+
+// titlesOf returns what busy events are called whose owners have opened their calendars.
+func titlesOf(db store.Tx, busy map[store.ID][]blocking.Calendar, window span.Span) (map[titled]string, error) {
+	var ids []store.ID
+	for _, list := range busy {
+		for _, c := range list {
+			if c.Copy == 0 && !c.Unread {
+				ids = append(ids, c.ID)
+			}
+		}
+	}
+	rows, err := db.TitlesIn(ids, window.Widen(24*60, 24*60))
+	out := map[titled]string{}
+	for _, r := range rows {
+		at := titled{r.CalendarID, span.Between(r.Start, r.End)}
+		if out[at] != "" {
+			r.Title = out[at] + ", " + r.Title
+		}
+		out[at] = r.Title
+	}
+	return out, err
 }
 
 // busyOf says what an event of a calendar takes.

@@ -13,7 +13,7 @@
   const ask = () => data(api.GET('/api/my/links'));
   const list = query(ask, ['calendars', 'time']);
   const links = $derived(list.value?.items ?? []);
-  const { blocking, getting } = $derived(usesOf(links));
+  const { blocking, getting, named } = $derived(usesOf(links));
   const costs = query(() => data(api.GET('/api/my/costs')), ['calendars', 'bookings', 'rules', 'time']);
   let adding = $state(false);
 </script>
@@ -26,8 +26,8 @@
     {#if links.length}
       {#if blocking.length}<b class="text-ink">{names(blocking)}</b>
         {blocking.length === 1 ? 'blocks' : 'block'} your time.{:else}Nothing blocks your time yet.{/if}
-      {#if getting.length}Visits are written to <b class="text-ink">{names(getting)}</b>, with the client’s
-        name.{:else}Visits are written nowhere yet.{/if}
+      {#if getting.length}Visits are written to <b class="text-ink">{names(getting)}</b>, {named}.{:else}Visits
+        are written nowhere yet.{/if}
     {:else if list.value}
       Nobody knows here when you are busy, and your visits show up nowhere outside.
     {/if}

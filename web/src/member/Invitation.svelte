@@ -67,7 +67,9 @@
     <dl class="grid gap-3 border-y border-edge py-4">
       <div>
         <dt class="inline font-bold">What Niche keeps:</dt>
-        <dd class="inline text-mute">when you are busy. No titles, places, notes or people.</dd>
+        <dd class="inline text-mute">
+          when you are busy. No titles, unless you show them; no places, notes or people.
+        </dd>
       </div>
       <div>
         <dt class="inline font-bold">What Niche writes:</dt>

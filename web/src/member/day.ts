@@ -37,8 +37,12 @@ export function piecesOf(lane: Lane, clock: (at: number) => string): Piece[] {
     kind: 'busy',
     at: begins(b.label),
     from: Date.parse(b.start),
-    title: b.unread ? 'Not known' : `Busy, from ${b.calendar}, until ${ends(b.label)}`,
-    text: b.note,
+    title: b.unread
+      ? 'Not known'
+      : b.title
+        ? `${b.title}, until ${ends(b.label)}`
+        : `Busy, from ${b.calendar}, until ${ends(b.label)}`,
+    text: [b.title ? `from ${b.calendar}` : '', b.note].filter(Boolean).join(' · '),
     clash: '',
     drifts: [],
   }));

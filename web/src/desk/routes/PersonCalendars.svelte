@@ -70,7 +70,7 @@
   });
 
   const first = $derived(member?.name.split(' ')[0] ?? '');
-  const { blocking, getting } = $derived(usesOf(links ?? []));
+  const { blocking, getting, opened, named } = $derived(usesOf(links ?? []));
 </script>
 
 {#if fault}<div class="mx-auto w-full max-w-6xl p-6"><Notice tone="wrong">{fault}</Notice></div>{/if}
@@ -84,9 +84,10 @@
         {#if blocking.length}<b>{names(blocking)}</b>
           {blocking.length === 1 ? 'blocks' : 'block'}
           {first}’s time.{:else}Nothing blocks {first}’s time.{/if}
-        {#if getting.length}Bookings are written to <b>{names(getting)}</b>, and the client’s name goes with
-          them.{:else}Bookings are written nowhere.{/if}
-        Titles of personal events stay with {first}.
+        {#if getting.length}Bookings are written to <b>{names(getting)}</b>, {named}.{:else}Bookings are
+          written nowhere.{/if}
+        {#if opened.length}{first} shows what events in <b>{names(opened)}</b> are called.{:else}Titles of
+          personal events stay with {first}.{/if}
       {/if}
     {/snippet}
     <div class="flex flex-wrap items-baseline gap-x-4 gap-y-2">

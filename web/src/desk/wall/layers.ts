@@ -37,9 +37,12 @@ export function layersOf(
     open: lane.open.map(between),
     bricks: lane.busy.map((b) => ({
       ...between(b),
-      title: b.unread ? `${b.calendar} has not been read here` : `Busy ${b.label}, ${b.calendar}`,
+      title: b.unread
+        ? `${b.calendar} has not been read here`
+        : [`Busy ${b.label}, ${b.calendar}`, b.title].filter(Boolean).join(': '),
       label: b.calendar,
-      lines: b.note ? [b.note] : [],
+      named: b.title,
+      lines: [b.title ? b.calendar : '', b.note].filter(Boolean),
       unread: b.unread,
     })),
     solids: lane.visits.map(solidOf),

@@ -1718,6 +1718,8 @@ export interface components {
       state: 'waiting' | 'fresh' | 'late' | 'unreachable' | 'refused' | 'gone';
       /** @description Its tentative events take no time. */
       tentativeFree?: boolean;
+      /** @description What its events are called is kept and shown, but for private ones; only its owner opens it. */
+      titles?: boolean;
       /** @description The first of them, by date. */
       unread: components['schemas']['Unread'][];
       /** Format: int64 */
@@ -1787,6 +1789,8 @@ export interface components {
       padBefore?: number;
       /** @description Its tentative events take no time. */
       tentativeFree?: boolean;
+      /** @description What its events are called is kept and shown, but for private ones; only its owner opens it. */
+      titles?: boolean;
     };
     Closure: {
       /** Format: date */
@@ -3077,6 +3081,8 @@ export interface components {
       note: string;
       /** Format: date-time */
       start: string;
+      /** @description What the event is called, where its owner has opened the calendar; else empty. */
+      title: string;
       /** @description It is no event: nobody knows what the calendar holds then. */
       unread: boolean;
     };

@@ -8,6 +8,8 @@ export type CopyState = Shape<'WallVisit'>['copy'];
 export type Bricks = Part & {
   title: string;
   label?: string;
+  /** What it is called, where its owner shows that. */
+  named?: string;
   /** What else is to be said of it. */
   lines?: string[];
   /** It is no event: what the calendar holds then is not known. */

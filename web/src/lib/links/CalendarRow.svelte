@@ -7,11 +7,14 @@
   let {
     calendar: c,
     feed,
+    owner = false,
     onchoose,
   }: {
     calendar: Shape<'Calendar'>;
     /** It is a published calendar, which gets nothing. */
     feed: boolean;
+    /** Whether it is looked at by its owner, who alone opens what its events are called. */
+    owner?: boolean;
     onchoose: (change: Partial<Shape<'Choice'>>) => void;
   } = $props();
 
@@ -67,7 +70,7 @@
       <p>{sentence(c)}</p>
       {#if c.blocks}
         <div class="flex flex-wrap items-center gap-x-6 gap-y-2">
-          <span class="flex items-center gap-2">
+          <span class="flex flex-wrap items-center gap-2">
             Keep
             <select
               class="select select-sm w-24"
@@ -99,6 +102,22 @@
             onchange={(on) => onchoose({ allDayFree: !on })}
           />
         </div>
+      {/if}
+      {#if owner && (c.blocks || c.titles)}
+        <div class="grid gap-1">
+          <Switch
+            label="Shows titles"
+            checked={c.titles ?? false}
+            onchange={(on) => onchoose({ titles: on })}
+          />
+          <p class="text-sm text-mute">
+            {c.titles
+              ? 'Your desk reads what your events are called, but for private ones. Turned off, that is forgotten at once.'
+              : 'Your desk sees when you are busy, and nothing else.'}
+          </p>
+        </div>
+      {:else if c.titles}
+        <p>Its owner shows what its events are called, but for private ones.</p>
       {/if}
       {#if c.unread.length}
         <div>
@@ -163,6 +182,7 @@
   }
   .details {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 12px;
     padding: 2px 16px 16px 44px;
   }

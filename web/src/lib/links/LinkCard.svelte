@@ -18,8 +18,8 @@
 
   type Choice = Shape<'Choice'>;
   const choiceOf = (c: Choice): Choice => {
-    const { blocks, getsBookings, padBefore, padAfter, tentativeFree, allDayFree } = c;
-    return { blocks, getsBookings, padBefore, padAfter, tentativeFree, allDayFree };
+    const { blocks, getsBookings, padBefore, padAfter, tentativeFree, allDayFree, titles } = c;
+    return { blocks, getsBookings, padBefore, padAfter, tentativeFree, allDayFree, titles };
   };
   /** What becomes of the copies in a calendar that no longer gets bookings, once somebody has said so. */
   let ending: 'keep' | 'remove' | undefined;
@@ -38,19 +38,27 @@
     padAfter: 'Minutes kept free after',
     tentativeFree: 'Tentative events take no time',
     allDayFree: 'All-day events take no time',
+    titles: 'Shows titles',
   });
 
   /** One choice after the other, each over what the one before has made: two quick taps are no conflict. */
   let turn = Promise.resolve();
+  /** What undoes the last choice, and of which calendar that was. */
+  let back = $state.raw<{ id: number; name: string; change: Partial<Choice> }>();
   function choose(id: number, change: Partial<Choice>) {
     turn = turn.then(async () => {
+      back = undefined;
       const [shown, kept] = [link.calendars.find((c) => c.id === id), form.now];
       const c = kept?.id === id && kept.version >= (shown?.version ?? 0) ? kept : shown;
       if (!c) return;
       ending = undefined;
       form.take(c, id);
+      const was = choiceOf(c);
+      const keys = Object.keys(change) as (keyof Choice)[];
       form.value = { ...form.value, ...change };
       await save();
+      if (!form.problem)
+        back = { id, name: c.name, change: Object.fromEntries(keys.map((key) => [key, was[key]])) };
     });
   }
   async function save(how?: 'keep' | 'remove') {
@@ -160,7 +168,12 @@
     {/if}
     <ul class="divide-y divide-base-300">
       {#each link.calendars as c (c.id)}
-        <CalendarRow calendar={c} feed={link.kind === 'feed'} onchoose={(change) => choose(c.id, change)} />
+        <CalendarRow
+          calendar={c}
+          feed={link.kind === 'feed'}
+          owner={doors.owner}
+          onchoose={(change) => choose(c.id, change)}
+        />
       {/each}
     </ul>
   {/if}
@@ -185,6 +198,14 @@
       </div>
     {:else}
       <Outcome {form} parts={() => parts} step />
+    {/if}
+    {#if back && !link.closing}
+      {@const last = back}
+      <button
+        type="button"
+        class="link-plain justify-self-start text-sm"
+        onclick={() => choose(last.id, last.change)}>undo the last choice, for {last.name}</button
+      >
     {/if}
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
     {#if shut && !link.closing}

@@ -12,11 +12,14 @@ export interface LinkDoors {
   remove: (id: number, copies?: 'remove' | 'leave') => Promise<unknown>;
   renew: (id: number, body: Shape<'Renewal'>) => Promise<unknown>;
   wish: (id: number, body: Shape<'LinkWishes'>) => Promise<unknown>;
+  /** Whether it is the owner, who alone opens what events are called. */
+  owner: boolean;
   /** Leaves for a calendar host, to sign in there: for a link that is renewed, or a new one. Only whose calendars they are can do it. */
   signIn?: (host: number, link?: number) => Promise<void>;
 }
 
 export const deskDoors: LinkDoors = {
+  owner: false,
   save: (id, body, version, copies) =>
     data(
       api.PUT('/api/calendars/{id}', {
@@ -30,6 +33,7 @@ export const deskDoors: LinkDoors = {
 };
 
 export const ownDoors: LinkDoors = {
+  owner: true,
   save: (id, body, version, copies) =>
     data(
       api.PUT('/api/my/calendars/{id}', {

@@ -34,6 +34,7 @@ const calendar = (change: Partial<Shape<'Calendar'>>): Shape<'Calendar'> => ({
   padAfter: 0,
   tentativeFree: false,
   allDayFree: false,
+  titles: false,
   ...change,
 });
 const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
@@ -102,9 +103,24 @@ describe('the calendars of an account', () => {
         padAfter: 0,
         tentativeFree: false,
         allDayFree: false,
+        titles: false,
       },
     });
     expect(screen.getByRole<HTMLInputElement>('switch', { name: 'Blocks time' }).checked).toBe(false);
+  });
+
+  it('are undone by one press', async () => {
+    put.mockResolvedValueOnce({ data: calendar({ blocks: true, version: 2 }) });
+    render(LinkCard, { link: link(calendar({})), onchanged: vi.fn() });
+    await fireEvent.click(screen.getByRole('switch', { name: 'Blocks time' }));
+    put.mockResolvedValueOnce({ data: calendar({ version: 3 }) });
+    await fireEvent.click(await screen.findByRole('button', { name: 'undo the last choice, for Family' }));
+    await waitFor(() =>
+      expect(put.mock.lastCall?.[1]).toMatchObject({
+        params: { header: { 'If-Match': '"2"' } },
+        body: { blocks: false },
+      }),
+    );
   });
 
   it('keep both of two quick choices, one over the other', async () => {

@@ -25,11 +25,21 @@ export function tryWords(c: Calendar): string {
 }
 
 /** What some links are for: the names of the calendars that block time, and of those that get bookings. */
-export function usesOf(links: Shape<'Link'>[]): { blocking: string[]; getting: string[] } {
-  const all = links.filter((l) => !l.closing).flatMap((l) => l.calendars);
+export function usesOf(links: Shape<'Link'>[]): {
+  blocking: string[];
+  getting: string[];
+  opened: string[];
+  named: string;
+} {
+  const open = links.filter((l) => !l.closing);
+  const all = open.flatMap((l) => l.calendars);
+  const ways = open.filter((l) => l.calendars.some((c) => c.getsBookings)).map((l) => l.wishes.clients);
   return {
     blocking: all.filter((c) => c.blocks).map((c) => c.name),
     getting: all.filter((c) => c.getsBookings).map((c) => c.name),
+    opened: all.filter((c) => c.titles).map((c) => c.name),
+    // Where one of several names the client, the name goes out.
+    named: ways.every((w) => w === 'unnamed') ? 'by reference alone' : 'with the client’s name',
   };
 }
 
