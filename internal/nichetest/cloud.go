@@ -137,12 +137,17 @@ func (o Outside) Put(calendar string, e Event, body string) {
 	require.NoError(o.t, err)
 }
 
-// New puts a new resource into a calendar.
-func (o Outside) New(calendar, name, body string) {
+// Place returns the address of a resource in a calendar.
+func (o Outside) Place(calendar, name string) string {
 	a, err := o.client.Discover(o.t.Context())
 	require.NoError(o.t, err)
 	i := slices.IndexFunc(a.Calendars, func(c source.Calendar) bool { return strings.EqualFold(c.Name, calendar) })
-	_, err = o.Calendar(calendar).Put(o.t.Context(), a.Calendars[i].Address+name, "", []byte(body))
+	return a.Calendars[i].Address + name
+}
+
+// New puts a new resource into a calendar.
+func (o Outside) New(calendar, name, body string) {
+	_, err := o.Calendar(calendar).Put(o.t.Context(), o.Place(calendar, name), "", []byte(body))
 	require.NoError(o.t, err)
 }
 

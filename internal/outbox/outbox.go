@@ -397,7 +397,7 @@ func (t *try) differs(ctx context.Context, how string, cause error) error {
 type otherwise struct{ how string }
 
 // Error says how.
-func (o otherwise) Error() string { return "reading the copy back: " + o.how }
+func (o otherwise) Error() string { return "looking at the copy: " + o.how }
 
 // remove takes the copy away. That it is gone already is success, unless a write may
 // still arrive: then it is looked for again. A copy that is to go waits until the
@@ -428,6 +428,9 @@ func (t *try) remove(ctx context.Context) error {
 	case err != nil && outbound.KindOf(err) != outbound.NotThere:
 		return err
 	}
+	if err := t.isGone(ctx); err != nil {
+		return err
+	}
 	t.Hosts.Answered(t.link.Host)
 	// In a calendar that is linked in two ways, this may have taken another one away.
 	for _, c := range others {
@@ -442,9 +445,24 @@ func (t *try) remove(ctx context.Context) error {
 	return t.removed(ctx)
 }
 
+// isGone looks whether a copy has gone that a host says it has removed, or never had.
+func (t *try) isGone(ctx context.Context) error {
+	stored, err := t.get(ctx)
+	switch {
+	case outbound.KindOf(err) == outbound.NotThere:
+		return nil
+	case err != nil:
+		return err
+	}
+	t.copy.Etag, t.copy.Rewrites = stored.ETag, t.copy.Rewrites+1
+	t.copy.State, t.copy.NextAt = store.CopyFailed, span.NotBefore(t.Now().Add(work.Pause(firstPause, t.copy.Rewrites-1, longestPause)))
+	t.copy.Error = "The host says that it is removed, but it is still there."
+	return errors.Join(otherwise{"it is still there"}, t.note(ctx))
+}
+
 // removed notes that the copy is not there.
 func (t *try) removed(ctx context.Context) error {
-	t.copy.Etag, t.copy.Error, t.copy.Attempts = "", "", 0
+	t.copy.Etag, t.copy.Error, t.copy.Attempts, t.copy.Rewrites = "", "", 0, 0
 	t.copy.State = store.CopyRemoved
 	if t.copy.NextAt = t.again(); t.copy.NextAt < store.Never {
 		t.copy.State = store.CopyWaiting
