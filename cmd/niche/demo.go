@@ -43,6 +43,8 @@ func demoCommand() *cobra.Command {
 	flags := cmd.Flags()
 	flags.StringVar(&d.settings.Listen, "listen", "127.0.0.1:8080", "address of Niche")
 	flags.StringVar(&d.cloud, "cloud", "127.0.0.1:8090", "address of the calendar host")
+	flags.StringVar(&d.harbour, "harbour", "127.0.0.1:8093", "address of a second calendar host, which takes app passwords alone")
+	flags.StringVar(&d.homes, "harbour-homes", "127.0.0.1:8094", "address under which its calendars lie")
 	flags.StringVar(&d.mailbox, "mailbox", "127.0.0.1:8091", "address of the page that shows all mail")
 	flags.StringVar(&d.smtp, "smtp", "127.0.0.1:8092", "address of the mail server behind it")
 	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
@@ -59,6 +61,8 @@ func demoCommand() *cobra.Command {
 type demoRun struct {
 	settings serve.Settings
 	cloud    string // address of the calendar host
+	harbour  string // address of the second calendar host
+	homes    string // address under which its calendars lie
 	mailbox  string // address of the page of the mail server
 	smtp     string // address of the mail server
 	now      time.Time
@@ -83,6 +87,20 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		return fmt.Errorf("starting the calendar host: %w", err)
 	}
 	defer func() { err = errors.Join(err, closeHost()) }()
+	second, err := demo.Harbour(filepath.Join(d.settings.Data, "harbour.json"), clock)
+	if err != nil {
+		return err
+	}
+	harbour, closeHarbour, err := page(d.harbour, second.Handler())
+	if err != nil {
+		return fmt.Errorf("starting the second calendar host: %w", err)
+	}
+	defer func() { err = errors.Join(err, closeHarbour()) }()
+	homes, closeHomes, err := pageAs(d.homes, func(host string) http.Handler { return second.Homes("http://" + host) })
+	if err != nil {
+		return fmt.Errorf("starting the second calendar host: %w", err)
+	}
+	defer func() { err = errors.Join(err, closeHomes()) }()
 	mails, closeMails, err := page(d.mailbox, box.Handler())
 	if err != nil {
 		return fmt.Errorf("starting the mailbox: %w", err)
@@ -94,11 +112,12 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	}
 	defer box.Serve(post)()
 	address := "http://" + host
-	d.settings.AllowHosts, d.settings.Home = append(d.settings.AllowHosts, host, post.Addr().String()), serve.Here
+	d.settings.AllowHosts, d.settings.Home = append(d.settings.AllowHosts, host, harbour, homes, post.Addr().String()), serve.Here
 
 	done := filepath.Join(d.settings.Data, "laid-out")
 	if _, err := os.Stat(done); errors.Is(err, fs.ErrNotExist) && !d.empty {
-		if err := d.layOut(cmd.Context(), cloud, address, post.Addr().String(), clock()); err != nil {
+		out := demo.Outside{Cloud: cloud, Cloudlet: address, Harbour: "http://" + harbour, Post: post.Addr().String()}
+		if err := d.layOut(cmd.Context(), out, clock()); err != nil {
 			return err
 		}
 		if err := os.WriteFile(done, nil, 0o600); err != nil {
@@ -121,18 +140,23 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		say("  sign in           "+demo.Email+" / "+demo.Password,
 			"  a client's page   "+n.Address+"/book/home-tuning")
 	}
-	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "Mailbox             http://"+mails, "", "Ctrl-C stops it; started again it goes on with the same data.", "")
+	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "Mailbox             http://"+mails, "", "Ctrl-C stops it; started again it goes on with the same data.", "")
 	<-cmd.Context().Done()
 	return n.Stop()
 }
 
 // page serves a page of the outside until end is called, and returns its host and port.
 func page(address string, handler http.Handler) (host string, end func() error, err error) {
+	return pageAs(address, func(string) http.Handler { return handler })
+}
+
+// pageAs is page, for what has to know under which host and port it is served.
+func pageAs(address string, handler func(host string) http.Handler) (host string, end func() error, err error) {
 	listener, err := net.Listen("tcp", address)
 	if err != nil {
 		return "", nil, err
 	}
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
+	server := &http.Server{Handler: handler(listener.Addr().String()), ReadHeaderTimeout: 10 * time.Second}
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(listener) }()
 	return listener.Addr().String(), func() error {
@@ -143,7 +167,7 @@ func page(address string, handler http.Handler) (host string, end func() error, 
 }
 
 // layOut fills an empty Niche whose clock shows an earlier morning.
-func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address, post string, now time.Time) error {
+func (d demoRun) layOut(ctx context.Context, out demo.Outside, now time.Time) error {
 	early := d.settings
 	early.Unlimited = true // it books more in a second than anyone may
 	early.Now, early.Listen, early.Poll = clockFrom(demo.Morning(now)), "127.0.0.1:0", time.Second
@@ -151,6 +175,6 @@ func (d demoRun) layOut(ctx context.Context, cloud *standin.Cloud, address, post
 	if err != nil {
 		return err
 	}
-	err = demo.Fill(ctx, demo.NewClient(n.Address), n.Code, cloud, address, post, now)
+	err = demo.Fill(ctx, demo.NewClient(n.Address), n.Code, out, now)
 	return errors.Join(err, n.Stop())
 }

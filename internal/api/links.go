@@ -136,7 +136,7 @@ func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) 
 			if out[i].ByConsent = r.ByConsent; r.HostID != nil {
 				out[i].SignsInAt = *r.HostID
 			}
-			if out[i].Host, err = tx.HostNamed(r.Host); err != nil {
+			if out[i].Host, err = tx.HostNamed(r); err != nil {
 				return err
 			}
 			ids[i], at[r.ID] = r.ID, i

@@ -3,6 +3,7 @@ package demo
 import (
 	"cmp"
 	"fmt"
+	"time"
 
 	"niche/core/casefile"
 	"niche/core/offer"
@@ -115,6 +116,23 @@ func Accounts() []standin.Account {
 	}
 	return append(out, standin.Account{User: hall, Name: "Cedar Hall", Password: "stage-door-20", Zone: zone,
 		Calendars: []standin.Calendar{{ID: "concerts", Name: "Cedar Hall concerts", Colour: "#5b3f8f", Public: true}}})
+}
+
+// harbourName is what the other calendar host is called.
+const harbourName = "Harbour"
+
+// Harbour is the other calendar host: it takes app passwords alone, and calendars that
+// others share.
+func Harbour(file string, now func() time.Time) (*standin.Cloud, error) {
+	const boat, piet, ansel = "boat", "piet@harbour.example", "ansel@harbour.example"
+	c, err := standin.Open(file, now, []standin.Account{
+		{User: ansel, Name: "Ansel Okoro", Password: "harbour-Ansel-2290", Zone: zone, Calendars: []standin.Calendar{{ID: "bench", Name: "Workbench", Colour: "#7a5c1e"}, {ID: "quartet", Name: "Quartet", Colour: "#3c6e47"}}},
+		{User: piet, Name: "Piet Lindqvist", Password: "harbour-Piet-7155", Zone: zone, Calendars: []standin.Calendar{{ID: boat, Name: "Boat", Colour: "#1f6f8b"},
+			{ID: "bench", Name: "Workbench of Ansel", Colour: "#7a5c1e", Of: ansel + "/bench", ReadOnly: true}, {ID: "quartet", Name: "Quartet", Colour: "#3c6e47", Of: ansel + "/quartet"}}}})
+	if err != nil {
+		return nil, err
+	}
+	return c.With(standin.Traits{Name: harbourName, AppPasswordsOnly: true}), nil
 }
 
 // hall is the account of a hall that publishes its concerts, at which Ilse turns

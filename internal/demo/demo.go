@@ -48,15 +48,24 @@ func Morning(now time.Time) time.Time {
 	return z.Over(monday, monday).Starting(monday, 6*60).Time()
 }
 
+// Outside is what the demo lives with.
+type Outside struct {
+	Cloud    *standin.Cloud
+	Cloudlet string // the address of the cloud
+	Harbour  string // the address of another calendar host
+	Post     string // host and port of the mail server
+}
+
 // Fill puts the demo into an empty Niche, which has the set-up code and whose clock
-// shows the morning, and the personal events into the calendar host at the address,
-// around the week of now. Post is the host and port of the mail server.
-func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud, host, post string, now time.Time) error {
+// shows the morning, and the personal events into the calendar host, around the week of
+// now.
+func Fill(ctx context.Context, niche *Client, code string, out Outside, now time.Time) error {
 	home, err := hours.LoadZone(zone)
 	if err != nil {
 		return err
 	}
-	f := filling{niche: niche, cloud: cloud, host: host, monday: home.DateAt(span.At(now)).Monday()}
+	host := out.Cloudlet
+	f := filling{niche: niche, cloud: out.Cloud, host: host, monday: home.DateAt(span.At(now)).Monday()}
 	f.offsets = home.Over(f.monday, f.monday+28)
 	if home.DateAt(span.At(now)).Weekday() == time.Saturday || home.DateAt(span.At(now)).Weekday() == time.Sunday {
 		f.monday += 7 // at a weekend the coming week is the one to look at
@@ -70,7 +79,11 @@ func Fill(ctx context.Context, niche *Client, code string, cloud *standin.Cloud,
 	if err := niche.Post(ctx, "/api/hosts", cloudlet, nil); err != nil {
 		return fmt.Errorf("naming the calendar host: %w", err)
 	}
-	at, err := netip.ParseAddrPort(post)
+	harbour := desk.HostEntry{HostFields: api.HostFields{Name: harbourName, Address: out.Harbour, Domains: []string{"harbour.example"}}, SignIn: desk.SignInFields{Scopes: []string{}}}
+	if err := niche.Post(ctx, "/api/hosts", harbour, nil); err != nil {
+		return fmt.Errorf("naming the other calendar host: %w", err)
+	}
+	at, err := netip.ParseAddrPort(out.Post)
 	if err != nil {
 		return fmt.Errorf("naming the mail server: %w", err)
 	}

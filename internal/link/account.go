@@ -146,7 +146,7 @@ func (l *Links) Find(ctx context.Context, staff store.ID, mail, key, agreed stri
 		return store.Link{}, err
 	}
 	if i := slices.IndexFunc(hosts, func(h store.Host) bool { return slices.Contains(h.Domains, domain) }); i >= 0 {
-		return l.Add(ctx, staff, hosts[i].Address, mail, key)
+		return l.addAs(ctx, staff, hosts[i].Address, mail, key)
 	}
 	looking, cancel := context.WithTimeout(ctx, locatedWithin)
 	defer cancel()
@@ -160,7 +160,7 @@ func (l *Links) Find(ctx context.Context, staff store.ID, mail, key, agreed stri
 		if name, _, _ := strings.Cut(host, ":"); name != domain && !strings.HasSuffix(name, "."+domain) && host != agreed {
 			return store.Link{}, Elsewhere{host}
 		}
-		link, err := l.Add(ctx, staff, address, mail, key)
+		link, err := l.addAs(ctx, staff, address, mail, key)
 		switch outbound.KindOf(err) {
 		case outbound.NotReached, outbound.NoSuchHost, outbound.BadAddress, outbound.NotServed, outbound.NotThere:
 			last = err // the next one may do
@@ -169,6 +169,19 @@ func (l *Links) Find(ctx context.Context, staff store.ID, mail, key, agreed stri
 		}
 	}
 	return store.Link{}, errors.Join(ErrNotLocated, last)
+}
+
+// addAs links the account of a mail address: as a user of that name, or else of the part
+// before the @ (RFC 6764, section 6).
+func (l *Links) addAs(ctx context.Context, staff store.ID, address, mail, key string) (store.Link, error) {
+	link, err := l.Add(ctx, staff, address, mail, key)
+	if outbound.KindOf(err) != outbound.WrongKey {
+		return link, err
+	}
+	if link, other := l.Add(ctx, staff, address, mail[:strings.LastIndex(mail, "@")], key); other == nil {
+		return link, nil
+	}
+	return link, err
 }
 
 // locatedWithin is how long it is looked for where the calendars of a mail address are.

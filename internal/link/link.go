@@ -134,7 +134,7 @@ func Whole(address string) string {
 // note adds to the trail what was done to a link: at which host and as whom, and never
 // by which key. It is a thing of whose link it is.
 func note(tx store.Tx, now span.Instant, deed string, link store.Link) error {
-	name, err := tx.HostNamed(link.Host)
+	name, err := tx.HostNamed(link)
 	if err != nil {
 		return err
 	}

@@ -34,7 +34,7 @@ func (m *Messages) CopyChanged(tx store.Tx, c store.Copy) error {
 
 // KeyRefused asks the owner of a link whose key is no longer taken to sign in again.
 func (m *Messages) KeyRefused(tx store.Tx, link store.Link) error {
-	host, err := tx.HostNamed(link.Host)
+	host, err := tx.HostNamed(link)
 	if err != nil {
 		return err
 	}

@@ -17,6 +17,7 @@ import (
 
 	"niche/internal/api"
 	"niche/internal/api/desk"
+	"niche/internal/demo"
 	"niche/internal/nichetest"
 	"niche/internal/serve"
 	"niche/internal/standin"
@@ -432,4 +433,78 @@ func TestTitlesAreOpenedByTheirOwner(t *testing.T) {
 	require.Zero(t, d.Count("busy_spans WHERE title <> ''"))
 	d.Restart(nichetest.Nothing, func(*serve.Settings) {}) // which folds the log of writes into the file
 	require.Empty(t, nichetest.Grep(t, d.Data, "Telltale"))
+}
+
+// A host that takes app passwords alone, whose calendars lie at another address than its
+// accounts, and are partly what others share: its account is linked, read, written to and
+// renewed, called by its name, and the two who share a calendar are told apart.
+func TestCalendarsLieElsewhereAndAreShared(t *testing.T) {
+	harbour, err := demo.Harbour("", time.Now)
+	require.NoError(t, err)
+	accounts := httptest.NewServer(harbour.Handler())
+	homes := httptest.NewUnstartedServer(nil)
+	homes.Config.Handler = harbour.Homes("http://" + homes.Listener.Addr().String())
+	homes.Start()
+	t.Cleanup(accounts.Close)
+	t.Cleanup(homes.Close)
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(accounts), nichetest.HostOf(homes))
+	ctx := t.Context()
+	require.NoError(t, d.Post(ctx, "/api/hosts", desk.HostEntry{HostFields: api.HostFields{Name: "Harbour", Address: accounts.URL, Domains: []string{}}, SignIn: desk.SignInFields{Scopes: []string{}}}, nil))
+	const piet, ansel = "piet@harbour.example", "ansel@harbour.example"
+	other := d.AddStaff("Ansel Okoro")
+	d.Link(accounts.URL, piet, "harbour-Piet-7155", "Workbench of Ansel", "Quartet")
+	d.LinkFor(other, accounts.URL, ansel, "harbour-Ansel-2290", "Workbench", "Quartet")
+	l := d.Links()[0]
+	require.Equal(t, []string{"Harbour", nichetest.HostOf(homes)}, []string{l.Host, l.At})
+	var can []string
+	for _, c := range l.Calendars {
+		can = append(can, fmt.Sprint(c.Name, " ", c.CanWrite))
+	}
+	require.Equal(t, []string{"Boat true", "Quartet true", "Workbench of Ansel false"}, can)
+
+	start := nichetest.At(wednesday + "T10:00:00Z").Time()
+	_, err = harbour.Add(ansel, "bench", standin.Event{Title: "Glue drying", Start: start, End: start.Add(time.Hour)})
+	require.NoError(t, err)
+	busy := func(lane int) int { return len(d.Wall(wednesday).Lanes[lane].Busy) }
+	d.Pass(time.Hour)
+	d.Until("what is shared blocks both", func() bool {
+		if busy(0) == 1 && busy(1) == 1 {
+			return true
+		}
+		d.Poke("Quartet")
+		return false
+	})
+	b, err := d.Book(wednesday + "T12:00:00Z")
+	require.NoError(t, err)
+	d.Until("the copy is in the calendar that is shared with them", func() bool {
+		return d.Wall(wednesday).Lanes[0].Visits[0].Copy == "read back" || d.Copies(wednesday) == "read back"
+	})
+	week, err := http.Get(accounts.URL + "/week/" + ansel + "?week=2026-03-02")
+	require.NoError(t, err)
+	page, err := io.ReadAll(week.Body)
+	require.NoError(t, err)
+	require.NoError(t, week.Body.Close())
+	require.Contains(t, string(page), "Home tuning · Rosa Osei", "where the other one sees it too")
+	require.NoError(t, d.Cancel(b))
+
+	harbour.SetPassword(piet, "harbour-Piet-8000")
+	d.Pass(time.Hour)
+	d.Until("it is refused", func() bool {
+		if d.Calendar("Quartet").State == "refused" {
+			return true
+		}
+		d.Poke("Quartet")
+		return false
+	})
+	me := d.Own(d.Staff.ID)
+	require.NoError(t, me.Post(ctx, fmt.Sprintf("/api/my/links/%d/key", l.ID), api.Renewal{Password: "harbour-Piet-8000"}, nil))
+	d.Until("it is renewed in place", func() bool { return d.Calendar("Quartet").State == "fresh" })
+	require.Len(t, d.Links(), 1)
+	bearer, err := http.NewRequestWithContext(ctx, "PROPFIND", accounts.URL+"/dav/", nil)
+	require.NoError(t, err)
+	bearer.Header.Set("Authorization", "Bearer x")
+	res, err := http.DefaultClient.Do(bearer)
+	require.NoError(t, err)
+	require.NoError(t, res.Body.Close())
+	require.Equal(t, []string{`Basic realm="Calendar host"`}, res.Header.Values("WWW-Authenticate"))
 }

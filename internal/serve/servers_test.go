@@ -1,8 +1,11 @@
 package serve_test
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
+	"net/url"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +15,8 @@ import (
 	"niche/internal/api"
 	"niche/internal/api/desk"
 	"niche/internal/nichetest"
+	"niche/internal/outbox"
+	"niche/internal/serve"
 	"niche/internal/store"
 	"niche/internal/wall"
 )
@@ -23,7 +28,10 @@ func TestTheWholeWayOnRealServers(t *testing.T) { nichetest.EachServer(t, wholeW
 func wholeWay(t *testing.T, s nichetest.Server) {
 	trouble := &nichetest.Trouble{}
 	through := s.Behind(trouble.Before(t, s.Address))
-	d := nichetest.OpenDesk(t, nil, nichetest.HostAt(through.Address))
+	dns, resolver := nichetest.OpenNames(t)
+	_, port, _ := strings.Cut(nichetest.HostAt(through.Address), ":")
+	local := "localhost:" + port
+	d := nichetest.OpenDeskWith(t, func(set *serve.Settings) { set.Names = resolver }, nil, nichetest.HostAt(through.Address), local)
 	if s.Rekey != nil {
 		err := d.Own(d.Staff.ID).Post(t.Context(), "/api/my/links", api.NewLink{Address: through.Address, Username: s.User, Password: "wrong"}, nil)
 		require.Equal(t, "password", nichetest.Problem(t, err).Errors[0].Field)
@@ -56,6 +64,26 @@ func wholeWay(t *testing.T, s nichetest.Server) {
 	stands("14:00")
 	b, err = d.Move(b, wednesday+"T15:00:00Z")
 	require.NoError(t, err)
+	stands("15:00")
+
+	// Somebody else has the same account too, which is found by a mail address alone; what is written for one stays when
+	// the other lets go of theirs.
+	number, err := strconv.Atoi(port)
+	require.NoError(t, err)
+	dns.Serves("_caldav._tcp.castellane.example", "localhost", uint16(number), 0)
+	at, err := url.Parse(through.Address)
+	require.NoError(t, err)
+	dns.Says("_caldav._tcp.castellane.example", "path="+cmp.Or(at.Path, "/"))
+	cleo := d.AddStaff("Cleo Marsh")
+	var theirs api.Link
+	user, _, _ := strings.Cut(s.User, "@")
+	require.NoError(t, d.Own(cleo).Post(t.Context(), "/api/my/links", api.NewLink{Username: user + "@castellane.example", Password: s.Key, Agreed: local}, &theirs))
+	for _, c := range theirs.Calendars {
+		d.Choose(c, func(f *api.Choice) { f.GetsBookings = strings.EqualFold(c.Name, "Work") })
+	}
+	stands("15:00")
+	require.NoError(t, d.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/links/%d?copies=remove", theirs.ID), nil, nil))
+	d.Until("their link has gone", func() bool { return len(d.LinksOf(cleo)) == 0 })
 	stands("15:00")
 
 	asOwnersDo(t, d, look)
@@ -95,6 +123,13 @@ func wholeWay(t *testing.T, s nichetest.Server) {
 	require.NoError(t, d.Cancel(b))
 	d.Until("nothing of ours is left", func() bool { return len(look.Events("Work")) == 0 })
 	require.Equal(t, "09:00 10:00 11:00 12:00 13:00 14:00 15:00 16:00", d.Starts(wednesday))
+	_, err = d.Book(wednesday + "T10:00:00Z")
+	require.NoError(t, err)
+	stands("10:00")
+	require.NoError(t, d.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/links/%d?copies=remove", d.Links()[0].ID), nil, nil))
+	d.Until("unlinked, it takes its copies along", func() bool { return len(look.Events("Work")) == 0 })
+	d.Pass(2 * time.Hour) // for so long a write may still come that went out during the outage
+	d.Until("and is forgotten", func() bool { return len(d.Links()) == 0 })
 }
 
 // asOwnersDo does to a copy what owners do, and settles what holds; what they add stays,
@@ -106,6 +141,7 @@ func asOwnersDo(t *testing.T, d *nichetest.Desk, look nichetest.Outside) {
 		changed := change(e.Body)
 		require.NotEqual(t, e.Body, changed)
 		look.Put("Work", e, changed)
+		d.Poke("Work")
 	}
 	adrift := func(words string) store.ID {
 		d.Until("it is told: "+words, func() bool { return visit().Copy == "adrift" && strings.Contains(visit().CopyNote, words) })
@@ -126,20 +162,38 @@ func asOwnersDo(t *testing.T, d *nichetest.Desk, look nichetest.Outside) {
 	edit(func(b string) string { return hour("130000", "150000")(hour("140000", "160000")(b)) })
 	settle(adrift("it lies at 15:00–16:00"), "calendar")
 	look.Remove("Work", look.Events("Work")[0])
+	d.Poke("Work")
 	settle(adrift("It was removed outside."), "booking")
 	edit(func(b string) string {
 		return strings.Replace(b, "END:VEVENT", "CATEGORIES:Mine\r\nBEGIN:VALARM\r\nACTION:DISPLAY\r\nDESCRIPTION:own\r\nTRIGGER:-PT7M\r\nEND:VALARM\r\nEND:VEVENT", 1)
 	})
-	require.NoError(t, d.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", d.Links()[0].ID), api.LinkWishes{Drift: "ask", Alarm: 30, Private: true}, nil))
+	wish := func(w api.LinkWishes) {
+		require.NoError(t, d.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", d.Links()[0].ID), w, nil))
+	}
+	wish(api.LinkWishes{Drift: "ask", Alarm: 30, Private: true, Clients: store.ClientsAsGuests})
 	var missing []string
 	d.Until("what is wished is outside", func() bool {
 		body := look.Events("Work")[0].Body
 		missing = nil
-		for _, word := range []string{"CATEGORIES:Mine", "TRIGGER:-PT7M", "TRIGGER:-PT30M", "CLASS:PRIVATE"} {
+		for _, word := range []string{"CATEGORIES:Mine", "TRIGGER:-PT7M", "TRIGGER:-PT30M", "CLASS:PRIVATE", "rosa@clients.example"} {
 			if !strings.Contains(body, word) {
 				missing = append(missing, word)
 			}
 		}
 		return visit().Copy == "read back" && len(missing) == 0
 	})
+	when := func() string { return look.Events("Work")[0].When(t).Start().Time().Format("15:04") }
+	wish(api.LinkWishes{Drift: outbox.PutBack, Clients: store.ClientsNamed})
+	d.Until("it is written", func() bool {
+		return visit().Copy == "read back" && !strings.Contains(look.Events("Work")[0].Body, "ATTENDEE")
+	})
+	edit(func(b string) string { return hour("150000", "110000")(hour("160000", "120000")(b)) })
+	d.Until("it is put back", func() bool {
+		return visit().Copy == "read back" && when() == "15:00" && d.Count("copies WHERE put_backs = 1") == 1
+	})
+	wish(api.LinkWishes{Drift: outbox.Follows, Clients: store.ClientsNamed})
+	edit(func(b string) string { return hour("150000", "100000")(hour("160000", "110000")(b)) })
+	d.Until("the booking follows", func() bool { return visit().Copy == "read back" && visit().Label == "10:00–11:00" })
+	edit(func(b string) string { return hour("100000", "150000")(hour("110000", "160000")(b)) })
+	d.Until("and follows back", func() bool { return visit().Copy == "read back" && visit().Label == "15:00–16:00" })
 }

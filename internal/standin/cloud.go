@@ -39,7 +39,14 @@ type Calendar struct {
 	Name     string
 	Colour   string
 	ReadOnly bool
-	Public   bool // published as a feed
+	Public   bool   // published as a feed
+	Of       string // whose it is that is shared, as user/calendar; empty for an own one
+}
+
+// Traits are in what hosts differ.
+type Traits struct {
+	Name             string
+	AppPasswordsOnly bool // nobody signs in there for another program
 }
 
 // object is an event resource, or the trace of one that is gone.
@@ -65,6 +72,8 @@ type Cloud struct {
 	file    string
 	now     func() time.Time
 	clients []Client
+	traits  Traits
+	homes   string // the origin under which the calendars lie; empty for the host's own
 	mood    Mood
 	state
 }
@@ -72,7 +81,7 @@ type Cloud struct {
 // Open opens the host that is kept in a file, and makes it with the accounts
 // when there is none. Without a file name, everything is kept in memory.
 func Open(file string, now func() time.Time, accounts []Account) (*Cloud, error) {
-	c := &Cloud{file: file, now: now, state: state{Accounts: accounts, Objects: map[string]map[string]object{}}}
+	c := &Cloud{file: file, now: now, traits: Traits{Name: "Calendar host"}, state: state{Accounts: accounts, Objects: map[string]map[string]object{}}}
 	if file == "" {
 		return c, nil
 	}
@@ -111,6 +120,25 @@ func (c *Cloud) account(user string) (Account, bool) {
 		return Account{}, false
 	}
 	return c.Accounts[i], true
+}
+
+// collection names where the events of an account's calendar are kept.
+func (a Account) collection(c Calendar) string { return cmp.Or(c.Of, a.User+"/"+c.ID) }
+
+// collection names where the events of a user's calendar are kept.
+func (c *Cloud) collection(user, calendar string) string {
+	if a, ok := c.account(user); ok {
+		if cal, ok := a.calendar(calendar); ok {
+			return a.collection(cal)
+		}
+	}
+	return user + "/" + calendar
+}
+
+// With gives the host traits.
+func (c *Cloud) With(t Traits) *Cloud {
+	c.traits = t
+	return c
 }
 
 func (a Account) calendar(id string) (Calendar, bool) {
@@ -272,7 +300,7 @@ func (c *Cloud) Add(user, calendar string, e Event) (string, error) {
 	uid := fmt.Sprintf("event-%d-%d", c.Changes+1, c.now().UnixNano())
 	c.mu.Unlock()
 	name := uid + ".ics"
-	_, _, err := c.put(user+"/"+calendar, name, e.encode(uid, c.now()), condition{fresh: true})
+	_, _, err := c.put(c.collection(user, calendar), name, e.encode(uid, c.now()), condition{fresh: true})
 	return name, err
 }
 
@@ -292,6 +320,6 @@ func (c *Cloud) SetPassword(user, password string) {
 func (c *Cloud) Put(user, calendar, name string, data []byte) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	_, err := c.place(user+"/"+calendar, name, data)
+	_, err := c.place(c.collection(user, calendar), name, data)
 	return err
 }

@@ -25,15 +25,32 @@ func (c *Cloud) Handler() http.Handler {
 	mux.HandleFunc("/.well-known/caldav", func(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, davRoot, http.StatusMovedPermanently)
 	})
-	mux.HandleFunc(davRoot, c.moody(c.dav))
+	mux.HandleFunc(davRoot, c.moody(func(w http.ResponseWriter, r *http.Request) {
+		if c.homes != "" && strings.HasPrefix(r.URL.Path, homes) {
+			http.NotFound(w, r)
+			return
+		}
+		c.dav(w, r)
+	}))
 	mux.HandleFunc("POST /mood", func(w http.ResponseWriter, r *http.Request) {
 		r.Body = http.MaxBytesReader(w, r.Body, 4<<10)
 		c.Behave(Mood(r.PostFormValue("mood")))
 		http.Redirect(w, r, "/", http.StatusSeeOther)
 	})
 	mux.HandleFunc("GET /public/{user}/{calendar}", c.feed)
-	c.oauth(mux)
+	if !c.traits.AppPasswordsOnly {
+		c.oauth(mux)
+	}
 	c.pages(mux)
+	return mux
+}
+
+// Homes serves the calendars, and nothing else, where they lie under another origin than
+// the accounts: from then on they are there alone.
+func (c *Cloud) Homes(origin string) http.Handler {
+	c.homes = origin
+	mux := http.NewServeMux()
+	mux.HandleFunc(homes, c.moody(c.dav))
 	return mux
 }
 
@@ -42,7 +59,7 @@ func (c *Cloud) dav(w http.ResponseWriter, r *http.Request) {
 	user, password, _ := r.BasicAuth()
 	account, ok := c.account(user)
 	ok = ok && password == account.Password
-	if token, bears := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bears {
+	if token, bears := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bears && !c.traits.AppPasswordsOnly {
 		var opens bool
 		if account, opens, ok = c.byToken(token); ok && !opens {
 			w.Header().Set("WWW-Authenticate", `Bearer error="insufficient_scope", scope="`+Scope+`"`)
@@ -52,7 +69,9 @@ func (c *Cloud) dav(w http.ResponseWriter, r *http.Request) {
 	}
 	if !ok {
 		w.Header().Add("WWW-Authenticate", `Basic realm="Calendar host"`)
-		w.Header().Add("WWW-Authenticate", `Bearer realm="Calendar host"`)
+		if !c.traits.AppPasswordsOnly {
+			w.Header().Add("WWW-Authenticate", `Bearer realm="Calendar host"`)
+		}
 		http.Error(w, "sign in", http.StatusUnauthorized)
 		return
 	}
@@ -99,7 +118,7 @@ type target struct {
 	object   string
 }
 
-func (t target) collection() string { return t.account.User + "/" + t.calendar.ID }
+func (t target) collection() string { return t.account.collection(t.calendar) }
 
 func (c *Cloud) target(a Account, path string) (target, bool) {
 	t := target{account: a}
@@ -187,7 +206,7 @@ func (c *Cloud) props(t target) []element {
 	case "principal":
 		home := target{kind: "home", account: t.account}
 		all = append(all, el("d:resourcetype", el("d:principal")), text("d:displayname", t.account.Name),
-			el("c:calendar-home-set", text("d:href", home.href())), el("c:calendar-user-address-set", text("d:href", "mailto:"+t.account.User)))
+			el("c:calendar-home-set", text("d:href", c.homes+home.href())), el("c:calendar-user-address-set", text("d:href", "mailto:"+t.account.User)))
 	case "root", "home":
 		all = append(all, el("d:resourcetype", el("d:collection")))
 	case "calendar":

@@ -65,11 +65,12 @@ type eventForm struct {
 func (c *Cloud) pages(mux *http.ServeMux) {
 	mux.HandleFunc("GET /{$}", func(w http.ResponseWriter, r *http.Request) {
 		render(w, http.StatusOK, "accounts.html", struct {
+			Traits
 			Accounts []Account
 			Address  string
 			Mood     Mood
 			Moods    any
-		}{c.Accounts, "http://" + r.Host, c.behaves(), Moods})
+		}{c.traits, c.Accounts, "http://" + r.Host, c.behaves(), Moods})
 	})
 	mux.HandleFunc("GET /week/{user}", func(w http.ResponseWriter, r *http.Request) {
 		c.week(w, r, http.StatusOK, "", eventForm{})
@@ -166,7 +167,7 @@ func beside(events []shownEvent) {
 // shown returns the occurrences of an account's events between two days.
 func (c *Cloud) shown(a Account, from, to time.Time, zone *time.Location) (list []shownEvent) {
 	for _, cal := range a.Calendars {
-		objects, _ := c.since(a.User+"/"+cal.ID, 0)
+		objects, _ := c.since(a.collection(cal), 0)
 		for _, o := range objects {
 			if o.Gone {
 				continue
@@ -234,7 +235,7 @@ func (c *Cloud) apply(a Account, do, event string, form eventForm) error {
 	if cal.ReadOnly {
 		return errReadOnly
 	}
-	collection := a.User + "/" + cal.ID
+	collection := a.collection(cal)
 	if do == "remove" {
 		return c.remove(collection, name, condition{})
 	}

@@ -1,6 +1,9 @@
 package store
 
 import (
+	"net/url"
+	"strings"
+
 	"niche/core/span"
 )
 
@@ -71,8 +74,12 @@ func (t Tx) SaveHost(h *Host) error { return t.db.Save(h).Error }
 // DeleteHost forgets a calendar host. Links to it stay.
 func (t Tx) DeleteHost(id ID) error { return t.db.Delete(&Host{}, id).Error }
 
-// HostNamed returns what a host of a link is called: its name, where it has one.
-func (t Tx) HostNamed(host string) (string, error) {
-	name, err := scan[string](t.db.Raw("SELECT COALESCE((SELECT name FROM hosts WHERE host = ?), ?)", host, host))
-	return name, err
+// HostNamed returns what the host of a link is called: its name, where it has one. Its
+// calendars can lie at another than its account.
+func (t Tx) HostNamed(l Link) (string, error) {
+	host, account := l.Host, l.Host
+	if at, err := url.Parse(l.Address); err == nil && at.Host != "" {
+		account = strings.ToLower(at.Host)
+	}
+	return scan[string](t.db.Raw("SELECT COALESCE((SELECT name FROM hosts WHERE host = ?), (SELECT name FROM hosts WHERE host = ?), ?)", host, account, host))
 }
