@@ -43,7 +43,7 @@ func (l *Links) keep(ctx context.Context, link store.Link, account source.Accoun
 	now := span.At(l.now())
 	link.Wishes = store.Wishes{Drift: outbox.Ask, Clients: store.ClientsNamed}
 	link.Kind, link.Principal, link.Home, link.Host, link.Mails = store.AccountLink, account.Principal, account.Home, hostOf(account.Home), append([]string{}, account.Mails...)
-	link.ListedAt, link.TriedAt, link.NextAt, link.CreatedAt = now, now, l.listAgain(now), now
+	link.ListedAt, link.TriedAt, link.NextAt, link.CreatedAt, link.Error = now, now, l.listAgain(now), now, moreThanTaken(account)
 	err := l.db.Write(ctx, func(tx store.Tx) error {
 		links, err := tx.LinksOf(link.StaffID)
 		if err != nil {
@@ -252,6 +252,15 @@ func (l *Links) Queue(changed func()) work.Queue {
 		Forward: func(tx store.Tx, host string, now span.Instant) error { return tx.AccountsForward(host, now) }}
 }
 
+// moreThanTaken says that an account has more calendars than are taken; empty where it has
+// not.
+func moreThanTaken(a source.Account) string {
+	if a.More == 0 {
+		return ""
+	}
+	return fmt.Sprintf("This account has %d calendars, of which %d are taken: what is in the others blocks no time.", len(a.Calendars)+a.More, len(a.Calendars))
+}
+
 func (l *Links) list(ctx context.Context, id store.ID) error {
 	link, err := l.db.Read(ctx).Link(id)
 	if err != nil {
@@ -277,7 +286,7 @@ func (l *Links) list(ctx context.Context, id store.ID) error {
 	if err == nil {
 		l.hosts.Answered(link.Host)
 		link.Mails, link.Home, link.Host = append([]string{}, account.Mails...), account.Home, hostOf(account.Home)
-		link.ListedAt, link.NextAt, link.Failures, link.Error = now, l.listAgain(now), 0, ""
+		link.ListedAt, link.NextAt, link.Failures, link.Error = now, l.listAgain(now), 0, moreThanTaken(account)
 		return l.db.Write(ctx, func(tx store.Tx) error {
 			return errors.Join(tx.NoteListing(link), keepCalendars(tx, link, account, false))
 		})
@@ -290,6 +299,6 @@ func (l *Links) list(ctx context.Context, id store.ID) error {
 	if outbound.HasAnswered(err) {
 		l.hosts.Answered(link.Host)
 	}
-	link.Failures, link.Error, link.NextAt = link.Failures+1, words.Of(err).Text, span.NotBefore(l.now().Add(pause))
+	link.Failures, link.Error, link.NextAt = link.Failures+1, words.Of(err).Text+" New calendars of this account would not be seen.", span.NotBefore(l.now().Add(pause))
 	return errors.Join(err, l.db.Write(ctx, func(tx store.Tx) error { return tx.NoteListing(link) }))
 }

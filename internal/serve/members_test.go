@@ -1,12 +1,14 @@
 package serve_test
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -20,6 +22,8 @@ import (
 	"niche/internal/nichetest"
 	"niche/internal/preview"
 	"niche/internal/serve"
+	"niche/internal/source"
+	"niche/internal/standin"
 	"niche/internal/store"
 )
 
@@ -391,6 +395,44 @@ func TestAMemberKeepsTheirOwnHours(t *testing.T) {
 	var hers api.HoursNow
 	require.NoError(t, other.Get(ctx, "/api/my/hours", &hers))
 	require.Len(t, hers.Patterns[0].Cycle[0], 5, "another's are another's")
+}
+
+// Two people link at once: one with five hundred calendars, of which as many are taken as
+// can be and the rest is told, one with a wrong password; neither is in the other's way.
+func TestTwoLinkAtOnce(t *testing.T) {
+	var many []standin.Calendar
+	for n := range 500 {
+		many = append(many, standin.Calendar{ID: fmt.Sprint("c", n), Name: fmt.Sprintf("Calendar %03d", n)})
+	}
+	cloud, err := standin.Open("", time.Now, []standin.Account{{User: nichetest.User, Password: nichetest.Key, Zone: "UTC", Calendars: many}, {User: "cleo@marsh.example", Password: "hers", Zone: "UTC", Calendars: many[:1]}})
+	require.NoError(t, err)
+	host := httptest.NewServer(cloud.Handler())
+	t.Cleanup(host.Close)
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(host))
+	cleo := d.AddStaff("Cleo Marsh")
+	link := func(c *demo.Client, user, key string) error {
+		return c.Post(t.Context(), "/api/my/links", api.NewLink{Address: host.URL, Username: user, Password: key}, nil)
+	}
+	me, her := d.Own(d.Staff.ID), d.Own(cleo)
+	var wait sync.WaitGroup
+	var mine, hers error
+	wait.Go(func() { mine = link(me, nichetest.User, nichetest.Key) })
+	wait.Go(func() { hers = link(her, "cleo@marsh.example", "his") })
+	wait.Wait()
+	require.NoError(t, mine)
+	require.Equal(t, "password", nichetest.Problem(t, hers).Errors[0].Field)
+	require.NoError(t, link(her, "cleo@marsh.example", "hers"))
+	calendars := d.Links()[0].Calendars
+	require.Len(t, calendars, source.MaxCalendars)
+	require.Equal(t, "This account has 500 calendars, of which 200 are taken: what is in the others blocks no time.", d.Links()[0].Error)
+	require.Len(t, d.LinksOf(cleo), 1)
+	d.Until("all are read", func() bool { return d.Count("calendars WHERE state = 'fresh'") == source.MaxCalendars+1 })
+	wait.Go(func() { mine = link(me, nichetest.User, nichetest.Key) }) // the same once more, twice at once
+	wait.Go(func() { hers = link(me, nichetest.User, nichetest.Key) })
+	wait.Wait()
+	require.NoError(t, errors.Join(mine, hers))
+	require.Len(t, d.Links(), 1)
+	require.Len(t, d.Links()[0].Calendars, source.MaxCalendars)
 }
 
 // A password of one's own is asked for, guarded and lost as an administrator's is, and

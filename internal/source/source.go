@@ -100,6 +100,7 @@ type Account struct {
 	Mails     []string // the user's addresses, without mailto:
 	Calendars []Calendar
 	Unclear   []string // paths of what may be calendars, but could not be read
+	More      int      // how many calendars there are beside those, which are more than are taken
 }
 
 // Calendar is a calendar of an account that can hold events.

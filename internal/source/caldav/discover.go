@@ -81,7 +81,7 @@ func (c *Client) Account(ctx context.Context, principal string) (source.Account,
 	if err != nil {
 		return a, err
 	}
-	a.Calendars, a.Unclear, err = homes.Calendars(ctx)
+	a.Calendars, a.Unclear, a.More, err = homes.Calendars(ctx)
 	return a, err
 }
 
@@ -121,8 +121,8 @@ func (c *Client) principal(ctx context.Context, address string) (string, error) 
 // Calendars lists the calendars that can hold events below the client's address,
 // which is a calendar home. The home itself must answer, so that what is in neither
 // list is not there; unclear are the paths of which the host does not say what they
-// are.
-func (c *Client) Calendars(ctx context.Context) (list []source.Calendar, unclear []string, err error) {
+// are, and more is how many calendars there are beside those that are listed.
+func (c *Client) Calendars(ctx context.Context) (list []source.Calendar, unclear []string, more int, err error) {
 	const doing = "listing the calendars"
 	home := requestable(c.base.EscapedPath())
 	answered, refused := false, 0
@@ -134,7 +134,11 @@ func (c *Client) Calendars(ctx context.Context) (list []source.Calendar, unclear
 		} else if p.status != 200 && !p.isGone() && len(unclear) < source.MaxCalendars {
 			unclear = append(unclear, p.path)
 		}
-		if p.origin != "" || !p.prop.isCalendar() || len(list) == source.MaxCalendars {
+		if p.origin != "" || !p.prop.isCalendar() {
+			return
+		}
+		if len(list) == source.MaxCalendars {
+			more++
 			return
 		}
 		cal := source.Calendar{Path: p.path, Address: p.address, Name: plain.Clean(p.prop.DisplayName, source.MaxName), Colour: colour(p.prop.Colour), CanWrite: p.prop.canWrite()}
@@ -147,7 +151,7 @@ func (c *Client) Calendars(ctx context.Context) (list []source.Calendar, unclear
 	if err == nil && !answered {
 		err = statusError(doing, refused)
 	}
-	return list, unclear, err
+	return list, unclear, more, err
 }
 
 // isCalendar reports whether the collection is a calendar of its owner's that takes

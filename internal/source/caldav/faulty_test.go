@@ -77,7 +77,7 @@ func TestAFaultyServerIsTold(t *testing.T) {
 		{"redirects to somebody else", answer{status: 301, header: map[string]string{"Location": "http://other.example/"}}, outbound.BadAddress, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			_, _, err := faulty(t, c.answer).Calendars(t.Context())
+			_, _, _, err := faulty(t, c.answer).Calendars(t.Context())
 			require.Error(t, err)
 			require.Equal(t, c.kind, outbound.KindOf(err), err.Error())
 			require.Equal(t, c.retry, outbound.RetryAfter(err))
@@ -95,15 +95,16 @@ func TestAFaultyServerIsTold(t *testing.T) {
 		<d:response><d:href>/h/hall/</d:href><d:propstat><d:prop><d:resourcetype><c:calendar/><s:subscribed/></d:resourcetype></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>
 		<d:response><d:href>/h/broken/</d:href><d:status>HTTP/1.1 500 Broken</d:status></d:response>
 		<d:response><d:href>/h/tasks/</d:href><d:propstat><d:prop><d:resourcetype><c:calendar/></d:resourcetype><c:supported-calendar-component-set><c:comp name="VTODO"/></c:supported-calendar-component-set></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>`)
-	got, unclear, err := faulty(t, answer{status: 207, body: list}).Calendars(t.Context())
+	got, unclear, _, err := faulty(t, answer{status: 207, body: list}).Calendars(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, []source.Calendar{{Path: "/h/a%20b/", Address: "/h/a%20b/", Name: "a%20b"}}, got, "without a right to write content, it can only be read")
 	require.Equal(t, []string{"/h/broken/"}, unclear)
 
 	many := strings.Repeat(`<d:response><d:href>/h/x/</d:href><d:propstat><d:prop><d:displayname>`+strings.Repeat("n", 5000)+`</d:displayname><d:resourcetype><c:calendar/></d:resourcetype></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>`, 1000)
-	got, _, err = faulty(t, answer{status: 207, body: multistatus(`<d:response><d:href>/h/</d:href><d:propstat><d:prop/><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>` + many)}).Calendars(t.Context())
+	got, _, more, err := faulty(t, answer{status: 207, body: multistatus(`<d:response><d:href>/h/</d:href><d:propstat><d:prop/><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>` + many)}).Calendars(t.Context())
 	require.NoError(t, err)
 	require.Len(t, got, source.MaxCalendars)
+	require.Equal(t, 1000-source.MaxCalendars, more)
 	require.Len(t, got[0].Name, source.MaxName)
 }
 

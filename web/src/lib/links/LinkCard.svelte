@@ -222,7 +222,7 @@
         {/if}
       </Notice>
     {:else if link.error && !link.closing}
-      <Notice tone="attention">{link.error} New calendars of this account would not be seen.</Notice>
+      <Notice tone="attention">{link.error}</Notice>
     {/if}
     {#if !link.closing && used.some((c) => c.getsBookings)}
       <Wishes wishes={link.wishes} save={(w) => doors.wish(link.id, w)} onsaved={onchanged} />
