@@ -122,7 +122,7 @@ func TestAHostThatMeansHarmTakesNoMemory(t *testing.T) {
 			require.NoError(t, err)
 			var calendars int
 			grown := heapDuring(func() {
-				list, _, _ := client.Calendars(t.Context())
+				list, _, _, _ := client.Calendars(t.Context())
 				calendars = len(list)
 				calendar := client.Calendar("/home/work/")
 				none := func(context.Context) (map[string]source.Object, error) { return nil, nil }

@@ -56,7 +56,7 @@ func TestRequestsAreSignedAsTheHostAsks(t *testing.T) {
 		c, err := caldav.NewClient(outbound.NewClient([]string{hostOf(web)}, 10*time.Second), web.URL, who)
 		require.NoError(t, err)
 		for range times {
-			if _, _, err = c.Calendars(context.Background()); err != nil {
+			if _, _, _, err = c.Calendars(context.Background()); err != nil {
 				break
 			}
 		}
