@@ -17,6 +17,7 @@ const pictures = [
     path: "/?service=1&why=3@2026-11-23T14:30:00Z",
     shows: "It is not offered",
   },
+  { name: "attention", path: "/attention", shows: "They share 45 min" },
   { name: "team", path: "/team", shows: "Bookings go to Work" },
   { name: "hours", path: "/team/1", shows: "Save the hours" },
   {

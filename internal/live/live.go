@@ -13,9 +13,10 @@ type Subject string
 const (
 	Bookings  Subject = "bookings"
 	Calendars Subject = "calendars"
-	Rules     Subject = "rules"    // hours, services, staff
-	Sessions  Subject = "sessions" // some session has ended before its time
-	Messages  Subject = "messages" // mail that goes out
+	Rules     Subject = "rules"     // hours, services, staff
+	Sessions  Subject = "sessions"  // some session has ended before its time
+	Messages  Subject = "messages"  // mail that goes out
+	Attention Subject = "attention" // what somebody has put off or left as it is
 )
 
 // Hub passes changes on to listeners. The zero value is ready.

@@ -26,6 +26,7 @@ import (
 	"niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/api/member"
+	"niche/internal/attention"
 	"niche/internal/booking"
 	"niche/internal/link"
 	"niche/internal/live"
@@ -178,7 +179,12 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	n.done.Go(func() { runner.Run(ctx) })
-	n.done.Go(func() { sweep(ctx, bookings, s.Log) })
+	n.done.Go(func() {
+		sweep(ctx, func(ctx context.Context) error {
+			_, err := attention.Look(ctx, n.db, span.At(s.Now()))
+			return errors.Join(err, bookings.Sweep(ctx))
+		}, s.Log)
+	})
 	return nil
 }
 
@@ -289,9 +295,9 @@ func (n *Niche) close(ctx context.Context) (err error) {
 	return err
 }
 
-// sweep drops held bookings that a failed request left behind, until the
-// context ends.
-func sweep(ctx context.Context, b *booking.Bookings, log *slog.Logger) {
+// sweep does every minute what nobody asks for, until the context ends: it drops held
+// bookings that a failed request left behind, and looks for what needs attention.
+func sweep(ctx context.Context, every func(context.Context) error, log *slog.Logger) {
 	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()
 	for {
@@ -299,7 +305,7 @@ func sweep(ctx context.Context, b *booking.Bookings, log *slog.Logger) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			if err := b.Sweep(ctx); err != nil && ctx.Err() == nil {
+			if err := every(ctx); err != nil && ctx.Err() == nil {
 				log.Error("sweeping", "error", err)
 			}
 		}

@@ -64,6 +64,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerArchive(a)
 	s.registerClosures(a)
 	s.registerWall(a)
+	s.registerAttention(a)
 	s.registerBookings(a)
 }
 

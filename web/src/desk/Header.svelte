@@ -4,11 +4,14 @@
   import SunMoon from '@lucide/svelte/icons/sun-moon';
   import Brand from '$lib/ui/Brand.svelte';
   import { isActive, p } from './router';
+  import { api, data } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
   import { applyScheme, presentScheme, type Scheme } from './scheme';
   import { session, signOut } from './session.svelte';
 
   const places = [
     { href: p('/'), label: 'Wall', on: () => isActive('/') },
+    { href: p('/attention'), label: 'Attention', on: () => isActive('/attention') },
     { href: p('/team'), label: 'Team', on: () => isActive.startsWith('/team') },
     { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
     { href: p('/house'), label: 'House', on: () => isActive('/house') },
@@ -18,6 +21,9 @@
   const next: Record<Scheme, Scheme> = { auto: 'light', light: 'dark', dark: 'auto' };
   const words: Record<Scheme, string> = { auto: 'as the system', light: 'light', dark: 'dark' };
   let scheme = $state(presentScheme());
+  const attention = query(() => data(api.GET('/api/attention')));
+  const waiting = $derived(attention.value?.items.length ?? 0);
+  const soon = $derived(attention.value?.items.some((i) => i.soon) ?? false);
 
   function turn() {
     scheme = next[scheme];
@@ -32,9 +38,12 @@
       <a
         href={place.href}
         aria-current={place.on() ? 'page' : undefined}
-        class="rounded-lg px-3 py-1.5 font-semibold opacity-80 hover:opacity-100 aria-[current]:bg-white/12 aria-[current]:opacity-100"
+        class="rounded-lg px-3 py-1.5 font-semibold whitespace-nowrap opacity-80 hover:opacity-100 aria-[current]:bg-white/12 aria-[current]:opacity-100"
       >
         {place.label}
+        {#if place.label === 'Attention' && waiting}
+          <span class="count" class:soon>{waiting}<span class="sr-only"> to look at</span></span>
+        {/if}
       </a>
     {/each}
   </nav>
@@ -62,6 +71,21 @@
   .places {
     display: flex;
     gap: 2px;
+  }
+  .count {
+    display: inline-block;
+    min-width: 1.25rem;
+    margin-left: 2px;
+    padding: 0 5px;
+    border-radius: 8px;
+    background: rgb(255 255 255 / 0.16);
+    font-size: 0.75rem;
+    line-height: 1.25rem;
+    text-align: center;
+  }
+  .count.soon {
+    background: var(--color-gold);
+    color: var(--color-neutral);
   }
   /* On a phone the places take a row of their own, which slides. */
   @media (max-width: 767px) {

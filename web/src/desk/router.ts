@@ -3,6 +3,7 @@ import Wall from './routes/Wall.svelte';
 
 export const { p, navigate, route, isActive } = createRouter({
   '/': Wall,
+  '/attention': () => import('./routes/Attention.svelte'),
   '/team': () => import('./routes/Team.svelte'),
   '/team/:id': () => import('./routes/PersonHours.svelte'),
   '/team/:id/week': () => import('./routes/PersonWeek.svelte'),

@@ -74,6 +74,91 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/attention': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What somebody has to look at */
+    get: operations['getAttention'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/attention/settled': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What was to be looked at, and is no more, the last first */
+    get: operations['listSettled'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/attention/{id}/back': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Look at something again that was put off or left */
+    post: operations['bringBack'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/attention/{id}/leave': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Leave something as it is */
+    post: operations['leaveItem'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/attention/{id}/put-off': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Put something off */
+    post: operations['putOff'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bookings': {
     parameters: {
       query?: never;
@@ -1583,6 +1668,62 @@ export interface components {
     AskingIn: {
       email: string;
     };
+    Attention: {
+      /** @description What holds all the same, in a sentence. */
+      holds: string;
+      items: components['schemas']['AttentionItem'][];
+      /** @description All kinds, in their order, with how many there are in sight. */
+      kinds: components['schemas']['AttentionKind'][];
+      /**
+       * Format: int64
+       * @description How many are out of sight: put off, or left as they are.
+       */
+      putOff: number;
+    };
+    AttentionItem: {
+      /** @description Why it is out of sight, or empty. */
+      aside: string;
+      /**
+       * Format: int64
+       * @description The one that waits for a word.
+       */
+      booking: number;
+      /** @description Those on the visit. */
+      bookings: number[];
+      /** @description Of the visit, on the business's clock; or empty. */
+      date: string;
+      /** @description What is to be settled about a copy. */
+      drift?: components['schemas']['Drift'];
+      /** @description When it hurts a client, as visit in 2 days; or empty. */
+      hurts: string;
+      /** Format: int64 */
+      id: number;
+      kind: string;
+      /** @description Of the kind. */
+      label: string;
+      /** @description It can be left as it is. */
+      leave: boolean;
+      /** Format: int64 */
+      link: number;
+      since: string;
+      /** @description It hurts a client by the end of tomorrow. */
+      soon: boolean;
+      staff?: components['schemas']['NamedID'];
+      title: string;
+      /**
+       * Format: int64
+       * @description 0 for none, as below.
+       */
+      visit: number;
+      /** @description What it is about and what still holds. */
+      words: string;
+    };
+    AttentionKind: {
+      /** Format: int64 */
+      count: number;
+      kind: string;
+      label: string;
+    };
     Away: {
       address: string;
     };
@@ -2102,6 +2243,14 @@ export interface components {
        */
       next: number;
     };
+    ListSettledItem: {
+      items: components['schemas']['SettledItem'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListStaffMember: {
       items: components['schemas']['StaffMember'][];
       /**
@@ -2576,6 +2725,13 @@ export interface components {
       staff: components['schemas']['NamedID'];
       state: string;
     };
+    PuttingOff: {
+      /**
+       * @description This evening at six, tomorrow morning at eight, or in a week.
+       * @enum {string}
+       */
+      until: 'evening' | 'tomorrow' | 'week';
+    };
     Reason: {
       code: string;
       /** @description In a few words. */
@@ -2864,6 +3020,16 @@ export interface components {
       version: number;
       /** @description IANA time zone. */
       zone: string;
+    };
+    SettledItem: {
+      /** @description Who had left it as it was, or empty. */
+      by: string;
+      /** Format: int64 */
+      id: number;
+      label: string;
+      since: string;
+      title: string;
+      until: string;
     };
     Settlement: {
       /**
@@ -3457,6 +3623,163 @@ export interface operations {
         content: {
           'application/json': components['schemas']['WayIn'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getAttention: {
+    parameters: {
+      query?: {
+        /** @description What is out of sight, instead of what is to be looked at. */
+        aside?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Attention'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listSettled: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+        /** @description What has been archived, instead of what is in use. */
+        archived?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListSettledItem'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bringBack: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  leaveItem: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  putOff: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PuttingOff'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {

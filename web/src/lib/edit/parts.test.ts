@@ -25,7 +25,7 @@ describe('two versions', () => {
   it('of hours differ day by day, or pattern by pattern', () => {
     expect(
       checks(partsOfHours, hours(week), hours({ ...week, mon: day(), tue: day(['10:00', '12:00']) })),
-    ).toEqual(['Monday: 09:00–17:00 | closed', 'Tuesday: 09:00–17:00 but 12:00–13:00 | 10:00–12:00']);
+    ).toEqual(['Monday: 09:00–17:00 | closed', 'Tuesday: 09:00–17:00 without 12:00–13:00 | 10:00–12:00']);
     expect(checks(partsOfHours, hours(week), hours(week, {}))[0]).toMatch(
       /^In force: from 2 March 2026: Mon 09:00/,
     );

@@ -107,9 +107,9 @@
           data-index={i}
         >
           {#if b.label}<em
-              >{#if b.named}<span>{b.named}</span>{:else}<span
-                  >{b.unread ? 'Not read' : 'Busy'}</span
-                ><span class="where">&nbsp;· {b.label}</span>{/if}</em
+              >{#if b.named}<span>{b.named}</span>{:else}<span>{b.unread ? 'Not read' : 'Busy'}</span><span
+                  class="where">&nbsp;· {b.label}</span
+                >{/if}</em
             >{/if}
           <span class="sr-only">{[b.title, ...(b.lines ?? [])].join('. ')}</span>
         </div>

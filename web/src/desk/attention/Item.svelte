@@ -1,0 +1,206 @@
+<script lang="ts">
+  import { api, problemOf, type Shape } from '$lib/api/client';
+  import Drifts from '$lib/links/Drifts.svelte';
+  import Notice from '$lib/ui/Notice.svelte';
+
+  /** One thing to look at: what it is, and what can be done, each with its effect. */
+  let { item }: { item: Shape<'AttentionItem'> } = $props();
+
+  let busy = $state(false);
+  let fault = $state('');
+  /** What is asked once more before it is done. */
+  let sure = $state('');
+
+  async function act(what: Promise<unknown>) {
+    [busy, fault] = [true, ''];
+    try {
+      await what;
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    } finally {
+      [busy, sure] = [false, ''];
+    }
+  }
+  const path = $derived({ params: { path: { id: item.id } } });
+  const wall = $derived(item.date ? `/?date=${item.date}` : '');
+  const calendars = $derived(item.staff ? `/team/${item.staff.id}/calendars` : '/team');
+  const visit = $derived({ params: { path: { id: item.visit } } });
+  const booking = $derived({ params: { path: { id: item.booking } } });
+  const name = $derived(item.staff?.name.split(' ')[0] ?? '');
+
+  type Deed = {
+    label: string;
+    about: string;
+    href?: string;
+    run?: () => Promise<unknown>;
+    /** What is asked before it is done, since a client is told. */
+    ask?: string;
+  };
+  const deeds = $derived.by((): Deed[] => {
+    switch (item.kind) {
+      case 'clash':
+        return [
+          { label: 'See it on the wall', about: 'where the visit and the busy time lie', href: wall },
+          {
+            label: item.bookings.length > 1 ? 'Cancel the bookings' : 'Cancel the booking',
+            about: 'its time is free again, and its copy goes',
+            ask: 'Yes, cancel',
+            run: () => api.POST('/api/bookings/cancel', { body: { ids: item.bookings } }),
+          },
+        ];
+      case 'drift':
+        return [
+          { label: 'See it on the wall', about: 'where the visit is, and where its copy lies', href: wall },
+        ];
+      case 'unwritten':
+        return [
+          {
+            label: 'Write it again',
+            about: 'at once, and read it back',
+            run: () => api.POST('/api/visits/{id}/copies', visit),
+          },
+          { label: `${name}’s calendars`, about: 'choose another one that gets bookings', href: calendars },
+        ];
+      case 'link':
+      case 'unread':
+        return [
+          {
+            label: `${name ? `${name}’s` : 'The'} calendars`,
+            about: 'renew the link, or choose others',
+            href: calendars,
+          },
+        ];
+      case 'target':
+        return [
+          {
+            label: `${name}’s calendars`,
+            about: 'ask for a link, or choose where bookings go',
+            href: calendars,
+          },
+        ];
+      case 'hours':
+        return [
+          { label: `${name}’s hours`, about: 'say when this person works', href: `/team/${item.staff?.id}` },
+        ];
+      case 'pending':
+        return [
+          {
+            label: 'Confirm it',
+            about: 'the client’s page says so, and it is written outside',
+            run: () => api.POST('/api/bookings/{id}/decision', { ...booking, body: { accept: true } }),
+          },
+          {
+            label: 'Decline it',
+            about: 'its time is free again',
+            ask: 'Yes, decline',
+            run: () => api.POST('/api/bookings/{id}/decision', { ...booking, body: { accept: false } }),
+          },
+          { label: 'See it on the wall', about: 'with what else there is that day', href: wall },
+        ];
+      case 'mail':
+        return [
+          {
+            label: 'Mail settings',
+            about: 'the server, a trial, and what went out lately',
+            href: '/settings#mail',
+          },
+        ];
+      default:
+        return [];
+    }
+  });
+</script>
+
+<p class="text-sm text-mute">{item.label} · {item.since}{item.hurts ? ` · ${item.hurts}` : ''}</p>
+<h2 class="text-xl">{item.title}</h2>
+<p class="mt-1">{item.words}</p>
+{#if item.aside}<p class="mt-2 text-sm text-mute">It is {item.aside}.</p>{/if}
+<h3 class="mt-4 border-b border-base-300 pb-1 text-sm font-semibold text-mute">What can be done</h3>
+{#if item.drift}
+  <div class="mt-3 grid gap-2">
+    <Drifts
+      drifts={[item.drift]}
+      settle={(id, holds) =>
+        api.POST('/api/copies/{id}/settle', { params: { path: { id } }, body: { holds } })}
+    />
+  </div>
+{/if}
+<ul class="divide-y divide-base-300">
+  {#each deeds as d (d.label)}
+    <li class="flex items-center gap-3 py-2.5">
+      <span class="min-w-0 grow"
+        ><b class="block">{d.label}</b><span class="text-sm text-mute">{d.about}</span></span
+      >
+      {#if d.href}
+        <a class="btn btn-sm" href={d.href}>Open<span class="sr-only">: {d.label}</span></a>
+      {:else if d.run && d.ask && sure !== d.label}
+        <button type="button" class="btn btn-sm" disabled={busy} onclick={() => (sure = d.label)}
+          >{d.label.split(' ')[0]}…</button
+        >
+      {:else if d.run}
+        <button
+          type="button"
+          class="btn btn-sm {d.ask ? 'btn-error' : 'btn-primary'}"
+          disabled={busy}
+          onclick={() => d.run && void act(d.run())}>{d.ask ?? d.label.split(' ')[0]}</button
+        >
+      {/if}
+    </li>
+  {/each}
+  {#if item.aside}
+    <li class="flex items-center gap-3 py-2.5">
+      <span class="min-w-0 grow"
+        ><b class="block">Look at it again</b><span class="text-sm text-mute"
+          >it comes back into the list</span
+        ></span
+      >
+      <button
+        type="button"
+        class="btn btn-sm"
+        disabled={busy}
+        onclick={() => void act(api.POST('/api/attention/{id}/back', path))}>Bring back</button
+      >
+    </li>
+  {:else}
+    {#if item.leave}
+      <li class="flex items-center gap-3 py-2.5">
+        <span class="min-w-0 grow"
+          ><b class="block">{item.kind === 'clash' ? 'Keep both' : 'Leave it as it is'}</b><span
+            class="text-sm text-mute"
+            >nothing changes; it is out of the list as long as it stays the same</span
+          ></span
+        >
+        <button
+          type="button"
+          class="btn btn-sm"
+          disabled={busy}
+          onclick={() => void act(api.POST('/api/attention/{id}/leave', path))}
+          >{item.kind === 'clash' ? 'Keep both' : 'Leave it'}</button
+        >
+      </li>
+    {/if}
+    <li class="flex items-center gap-3 py-2.5">
+      <span class="min-w-0 grow"
+        ><b class="block">Put it off</b><span class="text-sm text-mute">until then it is out of the list</span
+        ></span
+      >
+      <select
+        class="select select-sm w-40"
+        aria-label="Put it off until"
+        disabled={busy}
+        value=""
+        onchange={(e) => {
+          const until = e.currentTarget.value as Shape<'PuttingOff'>['until'];
+          void act(api.POST('/api/attention/{id}/put-off', { ...path, body: { until } }));
+        }}
+      >
+        <option value="" disabled>until…</option>
+        <option value="evening">this evening</option>
+        <option value="tomorrow">tomorrow morning</option>
+        <option value="week">in a week</option>
+      </select>
+    </li>
+  {/if}
+</ul>
+{#if fault}<div class="mt-3"><Notice tone="wrong">{fault}</Notice></div>{/if}
+<p class="mt-3 text-sm text-mute">It closes by itself when its cause goes.</p>
