@@ -13,6 +13,7 @@ var clashes = kind{"clash", "clash", func(l look) (list []Item, err error) {
 	rows, err := l.tx.AllOpenClashes(l.now)
 	for _, r := range rows {
 		i := l.item("clash", r)
+		i.Cause += fmt.Sprintf(":%d-%d", r.From, r.To) // what comes to lie otherwise is looked at anew
 		who := words.FirstName(r.Staff)
 		i.Title, i.Leave = fmt.Sprintf("A personal event of %s’s lies on a visit", who), true
 		i.Words = fmt.Sprintf("%s on %s’s %s, %s.", l.text.Stretch(span.Between(r.From, r.To)).Label, r.Client, r.Service, l.onDay(r))

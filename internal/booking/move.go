@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"niche/core/span"
 	"niche/internal/secret"
@@ -46,6 +47,46 @@ func (b *Bookings) Move(ctx context.Context, id store.ID, start span.Instant, st
 		return k, fmt.Errorf("moving booking %s: %w", k.Reference, err)
 	}
 	return k, nil
+}
+
+// Way is where a booking could move to: a start with somebody.
+type Way struct {
+	At    span.Instant
+	Staff store.ID
+}
+
+// Ways returns where a booking could move to: the nearest starts with who has it now, and
+// those of others, at its own time first.
+func (b *Bookings) Ways(ctx context.Context, id store.ID, most int) (own, others []Way, err error) {
+	tx := b.DB.Read(ctx)
+	k, err := tx.Booking(id)
+	if err != nil {
+		return nil, nil, err
+	}
+	if k.Status != store.Confirmed {
+		return nil, nil, ErrNotMovable
+	}
+	v, err := tx.Visit(k.VisitID)
+	if err != nil {
+		return nil, nil, err
+	}
+	now, err := tx.VisitStaff(v.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	offers, err := b.around(tx, Request{Service: v.ServiceID, Start: v.Start, Length: v.During().Minutes(), Places: k.Places}, k)
+	for _, o := range offers {
+		for _, name := range o.Staff {
+			staff := store.Named(name)
+			switch has := slices.Contains(now, staff); {
+			case has && len(own) < most && o.At != v.Start:
+				own = append(own, Way{o.At, staff})
+			case !has && len(others) < most && !slices.ContainsFunc(others, func(w Way) bool { return w.Staff == staff }):
+				others = append(others, Way{o.At, staff})
+			}
+		}
+	}
+	return own, others, err
 }
 
 // settleMove puts the booking where the hold is, in one transaction.

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"strings"
 
@@ -27,6 +28,7 @@ func (s *Desk) registerBookings(a huma.API) {
 	huma.Register(a, api.Post("/api/bookings/cancel", "cancelBookings", "Cancel several bookings", http.StatusNoContent), s.cancelBookings)
 	huma.Register(a, api.Post("/api/bookings/{id}/cancel", "cancelBooking", "Cancel a booking", http.StatusNoContent), s.cancelBooking)
 	huma.Register(a, api.Post("/api/bookings/{id}/move", "moveBooking", "Move a booking to another start", http.StatusNoContent), s.moveBooking)
+	huma.Register(a, api.Get("/api/bookings/{id}/ways", "listWays", "Where a booking could move to"), s.listWays)
 	huma.Register(a, api.Post("/api/bookings/{id}/decision", "decideBooking", "Confirm or decline a pending booking", http.StatusNoContent), s.decideBooking)
 	huma.Register(a, api.Get("/api/bookings/{id}/case", "getBookingCase", "Why a booking was taken: what every rule said when it was decided"), s.bookingDecision)
 }
@@ -85,6 +87,53 @@ func (s *Desk) moveBooking(ctx context.Context, in *struct {
 		return nil, err
 	}
 	return nil, api.MoveBooking(ctx, s.DB, s.Bookings, in.ID, in.Body, words.In{Zone: zone})
+}
+
+// Way is where a booking could move to.
+type Way struct {
+	Start span.Instant  `json:"start" format:"date-time"`
+	Staff store.NamedID `json:"staff"`
+	Words string        `json:"words" doc:"What it is, as Move it to Thu 26 Nov, 10:30 with Bryn."`
+	About string        `json:"about" doc:"What it does."`
+}
+
+// nearWays is how many ways are named with somebody.
+const nearWays = 2
+
+func (s *Desk) listWays(ctx context.Context, in *api.IDPath) (*api.Body[api.List[Way]], error) {
+	own, others, err := s.Bookings.Ways(ctx, in.ID, nearWays)
+	if errors.Is(err, booking.ErrNotMovable) {
+		return api.Answer(api.List[Way]{Items: []Way{}}, nil)
+	}
+	if err != nil {
+		return nil, api.Found(err, "booking")
+	}
+	db := s.DB.Read(ctx)
+	k, err := db.Booking(in.ID)
+	if err != nil {
+		return nil, err
+	}
+	v, err := db.Visit(k.VisitID)
+	if err != nil {
+		return nil, err
+	}
+	zone, err := schedule.Zone(db)
+	if err != nil {
+		return nil, err
+	}
+	names, err := db.StaffNames()
+	text, out := words.In{Zone: zone}, []Way{}
+	for _, w := range own {
+		out = append(out, Way{w.At, store.NamedID{ID: w.Staff, Name: names[w.Staff]}, "Move it to " + text.Moment(w.At), "a nearby start with " + words.FirstName(names[w.Staff])})
+	}
+	for _, w := range others {
+		way := Way{w.At, store.NamedID{ID: w.Staff, Name: names[w.Staff]}, "Give it to " + words.FirstName(names[w.Staff]) + ", " + text.Moment(w.At), "the nearest start of " + words.FirstName(names[w.Staff])}
+		if w.At == v.Start {
+			way.Words, way.About = "Give it to "+words.FirstName(names[w.Staff])+" at the same time", words.FirstName(names[w.Staff])+" is free then"
+		}
+		out = append(out, way)
+	}
+	return api.Answer(api.List[Way]{Items: out}, err)
 }
 
 func (s *Desk) decideBooking(ctx context.Context, in *struct {

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { api, problemOf, type Shape } from '$lib/api/client';
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
+  import { query } from '$lib/api/query.svelte';
   import Drifts from '$lib/links/Drifts.svelte';
   import Notice from '$lib/ui/Notice.svelte';
 
@@ -21,8 +22,17 @@
       [busy, sure] = [false, ''];
     }
   }
+  /** Where a visit on which something lies could go. */
+  const movable = $derived(
+    item.kind === 'clash' && item.bookings.length === 1 ? item.bookings[0] : undefined,
+  );
+  const ways = query(async () =>
+    movable
+      ? (await data(api.GET('/api/bookings/{id}/ways', { params: { path: { id: movable } } }))).items
+      : [],
+  );
   const path = $derived({ params: { path: { id: item.id } } });
-  const wall = $derived(item.date ? `/?date=${item.date}` : '');
+  const wall = $derived(item.date ? `/?date=${item.date}${item.visit ? `&visit=${item.visit}` : ''}` : '');
   const calendars = $derived(item.staff ? `/team/${item.staff.id}/calendars` : '/team');
   const visit = $derived({ params: { path: { id: item.visit } } });
   const booking = $derived({ params: { path: { id: item.booking } } });
@@ -40,10 +50,20 @@
     switch (item.kind) {
       case 'clash':
         return [
+          ...(ways.value ?? []).map((w): Deed => ({
+            label: w.words,
+            about: `${w.about}; no mail goes to the client`,
+            ask: 'Yes, move',
+            run: () =>
+              api.POST('/api/bookings/{id}/move', {
+                params: { path: { id: movable ?? 0 } },
+                body: { start: w.start, staff: w.staff.id },
+              }),
+          })),
           { label: 'See it on the wall', about: 'where the visit and the busy time lie', href: wall },
           {
             label: item.bookings.length > 1 ? 'Cancel the bookings' : 'Cancel the booking',
-            about: 'its time is free again, and its copy goes',
+            about: 'its time is free again; no mail goes to the client',
             ask: 'Yes, cancel',
             run: () => api.POST('/api/bookings/cancel', { body: { ids: item.bookings } }),
           },
@@ -91,7 +111,7 @@
           },
           {
             label: 'Decline it',
-            about: 'its time is free again',
+            about: 'its time is free again; no mail goes to the client',
             ask: 'Yes, decline',
             run: () => api.POST('/api/bookings/{id}/decision', { ...booking, body: { accept: false } }),
           },
@@ -140,7 +160,7 @@
       {:else if d.run}
         <button
           type="button"
-          class="btn btn-sm {d.ask ? 'btn-error' : 'btn-primary'}"
+          class="btn btn-sm {d.ask && !d.label.match(/^(Move|Give)/) ? 'btn-error' : 'btn-primary'}"
           disabled={busy}
           onclick={() => d.run && void act(d.run())}>{d.ask ?? d.label.split(' ')[0]}</button
         >

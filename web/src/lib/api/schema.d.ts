@@ -261,6 +261,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bookings/{id}/ways': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Where a booking could move to */
+    get: operations['listWays'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/calendars/{id}': {
     parameters: {
       query?: never;
@@ -2267,6 +2284,14 @@ export interface components {
        */
       next: number;
     };
+    ListWay: {
+      items: components['schemas']['Way'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListedAdministrator: {
       email: string;
       /** Format: int64 */
@@ -3384,6 +3409,15 @@ export interface components {
       today: string;
       zone: string;
     };
+    Way: {
+      /** @description What it does. */
+      about: string;
+      staff: components['schemas']['NamedID'];
+      /** Format: date-time */
+      start: string;
+      /** @description What it is, as Move it to Thu 26 Nov, 10:30 with Bryn. */
+      words: string;
+    };
     WayIn: {
       /** Format: int64 */
       id: number;
@@ -3977,6 +4011,37 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listWays: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListWay'];
+        };
       };
       /** @description Error */
       default: {
