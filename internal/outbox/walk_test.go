@@ -306,7 +306,7 @@ func (w *walk) wrongs() (wrong []string) {
 // However bookings, owners, choices, hosts and the program itself go about it: in the end
 // what is outside is what is inside, or it is told why not.
 func TestWhateverHappensOutsideIsInsideInTheEnd(t *testing.T) {
-	for seed := range uint64(8) {
+	for seed := range uint64(6) {
 		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) {
 			t.Parallel()
 			w := &walk{outside: open(t, func(f *desk.ServiceFields) { f.BufferBefore, f.BufferAfter = 0, 30 }), rng: rand.New(rand.NewPCG(seed, 20260304))}
