@@ -149,7 +149,8 @@ test.describe.serial("people at the desk", () => {
     await business.getByLabel("Name").fill("Quillon Piano Care and Sons");
     await business.getByLabel("Clock").selectOption("12 hours");
     await page.context().clearCookies();
-    await business.getByRole("button", { name: "Save" }).click();
+    // Whatever asks next learns of it: this, or the count in the header, which then is in the way.
+    await business.getByRole("button", { name: "Save" }).dispatchEvent("click");
     const gate = page.getByRole("dialog", { name: "Sign in again" });
     await expect(gate.getByLabel("Mail address")).toHaveValue(admin.email);
     await isSound(page);

@@ -3,7 +3,7 @@ import { fits, isSound, isSoundInDark } from "./sound";
 
 const screens = [
   { path: "/", shows: "Mara Quillon" },
-  { path: "/attention", shows: "lies on a visit" },
+  { path: "/attention", shows: "calendars in use can be read" },
   { path: "/team", shows: "Bookings go to Work" },
   { path: "/team/1", shows: "Save the hours" },
   { path: "/team/1/week", shows: "8 visits in the week of" },
