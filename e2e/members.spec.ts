@@ -153,6 +153,24 @@ test("a staff member is asked, links a calendar on a telephone, and sees the day
     await phone.getByRole("button", { name: "Come in" }).click();
     await expect(phone.getByText("Piet Lindqvist · Quillon")).toBeVisible();
 
+    // A second account is at another host, which is known by the mail address; some of its calendars are others’.
+    await phone.getByRole("link", { name: "My calendars" }).click();
+    await phone.getByRole("button", { name: "Link another calendar" }).click();
+    await phone.getByRole("button", { name: "Use an app password" }).click();
+    await phone.getByLabel("User").fill("piet@harbour.example");
+    await phone.getByLabel("App password").fill("harbour-Piet-7155");
+    await expect(
+      phone.getByLabel("Calendar host").locator("option:checked"),
+    ).toHaveText("Harbour");
+    await phone.getByRole("button", { name: "Sign in and find my" }).click();
+    await expect(
+      row("Workbench of Ansel").getByText("Read-only"),
+    ).toBeVisible();
+    const harbour = phone.getByRole("region", { name: "Harbour, piet@" });
+    await harbour.getByRole("button", { name: "unlink" }).click();
+    await harbour.getByRole("button", { name: "Unlink Harbour" }).click();
+    await expect(harbour).toHaveCount(0);
+
     // They sign in at the host instead: what was linked stays, without a password.
     await phone.getByRole("link", { name: "My calendars" }).click();
     await phone.getByRole("button", { name: "Link another calendar" }).click();

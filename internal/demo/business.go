@@ -3,6 +3,8 @@ package demo
 import (
 	"cmp"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"niche/core/casefile"
@@ -116,6 +118,17 @@ func Accounts() []standin.Account {
 	}
 	return append(out, standin.Account{User: hall, Name: "Cedar Hall", Password: "stage-door-20", Zone: zone,
 		Calendars: []standin.Calendar{{ID: "concerts", Name: "Cedar Hall concerts", Colour: "#5b3f8f", Public: true}}})
+}
+
+// domains are those of the mail addresses that have their calendars at the cloud.
+func domains() (list []string) {
+	for _, p := range people {
+		_, domain, _ := strings.Cut(p.user, "@")
+		if !slices.Contains(list, domain) {
+			list = append(list, domain)
+		}
+	}
+	return list
 }
 
 // harbourName is what the other calendar host is called.

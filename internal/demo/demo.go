@@ -74,7 +74,7 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 	if err := niche.Post(ctx, "/api/setup", setUp, nil); err != nil {
 		return fmt.Errorf("setting the demo up: %w", err)
 	}
-	cloudlet := desk.HostEntry{HostFields: api.HostFields{Name: hostName, Address: f.host, Domains: []string{}}, ClientSecret: RegisteredClient.Secret,
+	cloudlet := desk.HostEntry{HostFields: api.HostFields{Name: hostName, Address: f.host, Domains: domains()}, ClientSecret: RegisteredClient.Secret,
 		SignIn: desk.SignInFields{ClientID: RegisteredClient.ID, Issuer: host, TellsIssuer: true, Authorize: host + "/authorize", Token: host + "/token", Revoke: host + "/revoke", Scopes: []string{standin.Scope, standin.Offline}}}
 	if err := niche.Post(ctx, "/api/hosts", cloudlet, nil); err != nil {
 		return fmt.Errorf("naming the calendar host: %w", err)

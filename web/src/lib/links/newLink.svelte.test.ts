@@ -35,6 +35,8 @@ function begun(hosts = [cloudlet, other]) {
 describe('a link that is about to be made', () => {
   it('goes to the host of a name, to that of the mail address, or to an address that is typed', async () => {
     const { link, sent } = begun();
+    link.username = 'bryn@castellane.example'; // who is signed in, and then types another account
+    link.guess();
     [link.username, link.password] = ['ilse@varga.example', 'key'];
     link.guess();
     await link.make();

@@ -12,6 +12,8 @@ export class NewLink {
   problem = $state.raw<Problem>();
   /** Which host it is; 0 for another, nothing while nobody has said. */
   #picked = $state<number>();
+  /** The one that serves the mail address, as long as nobody has said. */
+  #guessed = $state<number>();
   readonly #hosts: () => Shape<'NamedHost'>[];
   readonly #send: (body: Body) => Promise<unknown>;
 
@@ -23,7 +25,7 @@ export class NewLink {
 
   /** The host that is known by a name, if it is one. */
   get host(): Shape<'NamedHost'> | undefined {
-    return this.#hosts().find((h) => h.id === (this.#picked ?? this.#hosts()[0]?.id));
+    return this.#hosts().find((h) => h.id === (this.#picked ?? this.#guessed ?? this.#hosts()[0]?.id));
   }
 
   pick(id: number) {
@@ -34,8 +36,7 @@ export class NewLink {
   /** Whoever has a mail address that a host serves has their calendars there. */
   guess() {
     const domain = this.username.split('@')[1]?.trim().toLowerCase();
-    const serving = domain && this.#hosts().find((h) => h.domains.includes(domain));
-    if (serving && this.#picked === undefined) this.#picked = serving.id;
+    this.#guessed = domain ? this.#hosts().find((h) => h.domains.includes(domain))?.id : undefined;
   }
 
   /** Where the search by the mail address has led, and of which nobody has said yet that it is right. */
