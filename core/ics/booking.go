@@ -30,8 +30,11 @@ type Booking struct {
 	Guests      []Guest      // who is named as attendee; nobody is written to for it
 }
 
-// Guest is somebody who comes.
-type Guest struct{ Name, Mail string }
+// Guest is somebody who comes, with a calendar address: any URI (RFC 5545, section 3.3.3).
+type Guest struct{ Name, Address string }
+
+// Mailto returns the calendar address of a mail address.
+func Mailto(mail string) string { return "mailto:" + url.PathEscape(mail) }
 
 // ownPeople marks the ORGANIZER and each ATTENDEE that the booking says: any other is its
 // owner's.
@@ -46,7 +49,7 @@ func (g Guest) line(name, more string) string {
 		}
 		return r
 	}, g.Name)
-	return fmt.Sprintf(`%s;%s=1;SCHEDULE-AGENT=CLIENT;CN="%s"%s:mailto:%s`, name, ownPeople, cn, more, url.PathEscape(g.Mail))
+	return fmt.Sprintf(`%s;%s=1;SCHEDULE-AGENT=CLIENT;CN="%s"%s:%s`, name, ownPeople, cn, more, g.Address)
 }
 
 // isOwn reports whether a property names somebody because a booking said so, now or
@@ -55,25 +58,21 @@ func isOwn(p Property) bool {
 	return p.Param(ownPeople) != "" || strings.EqualFold(p.Param("SCHEDULE-AGENT"), "CLIENT")
 }
 
-// address returns the mail address of a property that names somebody.
-func address(p Property) string {
-	text := strings.TrimSpace(p.Value)
-	if len(text) >= 7 && strings.EqualFold(text[:7], "mailto:") {
-		text = text[7:]
+// address returns a calendar address in one spelling.
+func address(uri string) string {
+	if plain, err := url.PathUnescape(strings.TrimSpace(uri)); err == nil {
+		uri = plain
 	}
-	if plain, err := url.PathUnescape(text); err == nil {
-		text = plain
-	}
-	return strings.ToLower(text)
+	return strings.ToLower(uri)
 }
 
-// guests returns the mail addresses of those whom a booking names, in order.
-func (b Booking) guests() (mails []string) {
+// guests returns the addresses of those whom a booking names, in one spelling and in order.
+func (b Booking) guests() (list []string) {
 	for _, g := range b.Guests {
-		mails = append(mails, strings.ToLower(g.Mail))
+		list = append(list, address(g.Address))
 	}
-	slices.Sort(mails)
-	return slices.Compact(mails)
+	slices.Sort(list)
+	return slices.Compact(list)
 }
 
 const (
@@ -103,8 +102,8 @@ func (b Booking) Carries(stored []byte) bool {
 	_, private := event.Get(ownClass)
 	var named []string
 	for _, p := range event.Props {
-		if p.Name == "ATTENDEE" && (isOwn(p) || slices.Contains(b.guests(), address(p))) {
-			named = append(named, address(p))
+		if p.Name == "ATTENDEE" && (isOwn(p) || slices.Contains(b.guests(), address(p.Value))) {
+			named = append(named, address(p.Value))
 		}
 	}
 	slices.Sort(named)
@@ -197,7 +196,7 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 	for _, p := range owner.Props {
 		// That the owner has declined it is no addition: the booking says that they come.
 		declined := p.Name == "ATTENDEE" && strings.EqualFold(p.Param("PARTSTAT"), "DECLINED")
-		ours := (p.Name == "ATTENDEE" || p.Name == "ORGANIZER") && isOwn(p) || p.Name == "ATTENDEE" && slices.Contains(guests, address(p))
+		ours := (p.Name == "ATTENDEE" || p.Name == "ORGANIZER") && isOwn(p) || p.Name == "ATTENDEE" && slices.Contains(guests, address(p.Value))
 		if !slices.Contains(says, p.Name) && !declined && !ours && !((b.Private || classed) && p.Name == "CLASS") {
 			p.encode(&out)
 			organized = organized || p.Name == "ORGANIZER"
@@ -206,8 +205,8 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 	if len(b.Guests) > 0 && !organized {
 		fold(&out, b.Organizer.line("ORGANIZER", ""))
 	}
-	for _, mail := range guests {
-		at := slices.IndexFunc(b.Guests, func(g Guest) bool { return strings.EqualFold(g.Mail, mail) })
+	for _, guest := range guests {
+		at := slices.IndexFunc(b.Guests, func(g Guest) bool { return address(g.Address) == guest })
 		fold(&out, b.Guests[at].line("ATTENDEE", ";ROLE=REQ-PARTICIPANT;PARTSTAT=ACCEPTED;RSVP=FALSE"))
 	}
 	for _, c := range owner.Children {

@@ -49,7 +49,7 @@ func TestABookingIsWrittenAndReadBackAsWhatItSays(t *testing.T) {
 		b := ics.Booking{UID: "u-1@niche", Visit: span.For(start, 90), Zone: zone, Summary: "x" + text("summary"), Description: text("description"), Location: text("location")}
 		b.Tentative = rapid.Bool().Draw(t, "tentative")
 		if rapid.Bool().Draw(t, "with a guest") {
-			b.Organizer, b.Guests = ics.Guest{Name: text("owner"), Mail: "bryn@castellane.example"}, []ics.Guest{{Name: text("guest"), Mail: "rosa+tuning@clients.example"}}
+			b.Organizer, b.Guests = ics.Guest{Name: text("owner"), Address: ics.Mailto("bryn@castellane.example")}, []ics.Guest{{Name: text("guest"), Address: ics.Mailto("rosa+tuning@clients.example")}}
 		}
 		file := string(b.Encode())
 		require.True(t, b.Carries([]byte(file)))
@@ -101,8 +101,8 @@ func TestWhatIsNotConfirmedIsTentative(t *testing.T) {
 // Guests are named so that no host writes to them, and change with the booking; whom the
 // owner has asked along stays.
 func TestGuestsAreNamedAndNobodyElseIsTouched(t *testing.T) {
-	b := ics.Booking{UID: "u-1@niche", Visit: span.For(0, 60), Summary: "Care class", Organizer: ics.Guest{Name: "Bryn Castellane", Mail: "bryn@castellane.example"},
-		Guests: []ics.Guest{{Name: "Rosa \"Rosie\" Osei; the second\r\n", Mail: "Rosa@clients.example"}, {Name: "Lou", Mail: "a%b@clients.example"}, {Name: "Rosa again", Mail: "rosa@clients.example"}}}
+	b := ics.Booking{UID: "u-1@niche", Visit: span.For(0, 60), Summary: "Care class", Organizer: ics.Guest{Name: "Bryn Castellane", Address: ics.Mailto("bryn@castellane.example")},
+		Guests: []ics.Guest{{Name: "Rosa \"Rosie\" Osei; the second\r\n", Address: ics.Mailto("Rosa@clients.example")}, {Name: "Lou", Address: ics.Mailto("a%b@clients.example")}, {Name: "Rosa again", Address: ics.Mailto("rosa@clients.example")}}}
 	people := func(file []byte) (list []string) {
 		cal, err := ical.NewDecoder(bytes.NewReader(file)).Decode()
 		require.NoError(t, err)
@@ -129,7 +129,7 @@ func TestGuestsAreNamedAndNobodyElseIsTouched(t *testing.T) {
 	require.Equal(t, string(next), string(b.Over(next)), "doing it twice does it once")
 	b.Guests = nil
 	require.Equal(t, []string{"ATTENDEE mailto:friend@own.example Own "}, people(b.Over(next)))
-	b.Guests = []ics.Guest{{Name: "Lou", Mail: "lou@clients.example"}}
+	b.Guests = []ics.Guest{{Name: "Lou", Address: ics.Mailto("lou@clients.example")}}
 	theirs := strings.Replace(string(b.Over(b.Encode())), "ORGANIZER;X-NICHE=1;SCHEDULE-AGENT=CLIENT;", "ORGANIZER;", 1)
 	require.Contains(t, string(b.Over([]byte(theirs))), "ORGANIZER;CN", "who asks others along stays so")
 }

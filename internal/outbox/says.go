@@ -76,10 +76,13 @@ func booking(c store.Copy, s store.CopySays, now span.Instant) ics.Booking {
 		return b
 	}
 	b.Summary, b.Location, b.Description, b.Alarm = said.Title, said.Place, said.Description, span.Minutes(wishes.Alarm)
-	if mail := cmp.Or(s.Owner.Email, first(s.Link.Mails)); wishes.Clients == store.ClientsAsGuests && mail != "" {
-		b.Organizer = ics.Guest{Name: s.Owner.Name, Mail: mail}
+	if wishes.Clients == store.ClientsAsGuests {
+		b.Organizer = ics.Guest{Name: s.Owner.Name, Address: s.Link.Home} // who has no mail address is told by where their calendars lie
+		if mail := cmp.Or(s.Owner.Email, first(s.Link.Mails)); mail != "" {
+			b.Organizer.Address = ics.Mailto(mail)
+		}
 		for _, k := range s.Bookings {
-			b.Guests = append(b.Guests, ics.Guest{Name: k.ClientName, Mail: k.ClientMail})
+			b.Guests = append(b.Guests, ics.Guest{Name: k.ClientName, Address: ics.Mailto(k.ClientMail)})
 		}
 	}
 	return b
