@@ -129,6 +129,23 @@ func (a *Answer) jointly() {
 	}
 }
 
+// Near returns the offered starts of a lane that are nearest to an instant, the nearest
+// first and not more than most, and whether there is one at it, which is none of them.
+func (l Lane) Near(at span.Instant, most int) (near []span.Instant, same bool) {
+	for _, s := range l.Starts {
+		switch {
+		case s.Refused != 0:
+		case s.At == at:
+			same = true
+		default:
+			near = append(near, s.At)
+		}
+	}
+	away := func(t span.Instant) span.Instant { return max(t-at, at-t) }
+	slices.SortStableFunc(near, func(a, b span.Instant) int { return cmp.Compare(away(a), away(b)) })
+	return near[:min(most, len(near))], same
+}
+
 // Offer is a start that can be booked, with all who can take it: with joint
 // staffing, everybody.
 type Offer struct {

@@ -63,18 +63,8 @@ func (s Rules) Closures(ctx context.Context) (List[Closure], error) {
 }
 
 // DaysOf returns the one-off days and absences of a staff member.
-func (s Rules) DaysOf(ctx context.Context, staff store.ID) (DaysNow, error) {
-	var out DaysNow
-	err := s.DB.View(ctx, func(tx store.Tx) (err error) {
-		if _, err := tx.Staff(staff); err != nil {
-			return Found(err, "staff member")
-		}
-		if out.Days, err = daysOf(tx, staff); err != nil {
-			return err
-		}
-		out.Version, err = tx.Version(store.StaffDays(staff))
-		return err
-	})
+func (s Rules) DaysOf(ctx context.Context, staff store.ID) (out DaysNow, err error) {
+	out.Days, out.Version, err = ofStaff(ctx, s.DB, staff, store.StaffDays(staff), daysOf)
 	return out, err
 }
 

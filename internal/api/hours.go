@@ -34,16 +34,7 @@ type ChangingHours struct {
 
 // HoursOf returns the patterns of a staff member.
 func (s Rules) HoursOf(ctx context.Context, staff store.ID) (out HoursNow, err error) {
-	err = s.DB.View(ctx, func(tx store.Tx) (err error) {
-		if _, err := tx.Staff(staff); err != nil {
-			return Found(err, "staff member")
-		}
-		if out.Hours, err = patternsOf(tx, staff); err != nil {
-			return err
-		}
-		out.Version, err = tx.Version(store.StaffHours(staff))
-		return err
-	})
+	out.Hours, out.Version, err = ofStaff(ctx, s.DB, staff, store.StaffHours(staff), patternsOf)
 	return out, err
 }
 

@@ -24,6 +24,21 @@ type Rules struct {
 	Now    func() time.Time
 }
 
+// ofStaff reads something of a staff member, with its version, at one moment.
+func ofStaff[T any](ctx context.Context, db *store.DB, staff store.ID, thing store.Thing, read func(store.Tx, store.ID) (T, error)) (what T, version int64, err error) {
+	err = db.View(ctx, func(tx store.Tx) (err error) {
+		if _, err := tx.Staff(staff); err != nil {
+			return Found(err, "staff member")
+		}
+		if what, err = read(tx, staff); err != nil {
+			return err
+		}
+		version, err = tx.Version(thing)
+		return err
+	})
+	return what, version, err
+}
+
 // Accepting is how many bookings may stop fitting the rules by a change. A
 // change that leaves more is refused with their list, and nothing is saved.
 type Accepting struct {

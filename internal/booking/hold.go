@@ -414,34 +414,34 @@ func (b *Bookings) notOffered(ctx context.Context, r Request, moved store.Bookin
 	if reasons[0] == CodePaused {
 		return no
 	}
-	offers, err := b.around(b.DB.Read(ctx), r, moved)
+	a, _, err := b.around(b.DB.Read(ctx), r, moved)
 	if err != nil {
 		return err
 	}
+	offers := a.Offers()
+	away := func(o offer.Offer) span.Instant { return max(o.At-r.Start, r.Start-o.At) }
+	slices.SortStableFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(away(a), away(b)) })
 	offers = offers[:min(nearby, len(offers))]
 	slices.SortFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(a.At, b.At) })
 	no.Nearest = offers
 	return no
 }
 
-// around returns what is offered some days around the start that is asked for, the nearest
-// first.
-func (b *Bookings) around(tx store.Tx, r Request, moved store.Booking) ([]offer.Offer, error) {
+// around answers what is offered some days around the start that is asked for, by the staff
+// in the order of the lanes.
+func (b *Bookings) around(tx store.Tx, r Request, moved store.Booking) (offer.Answer, []store.Staff, error) {
 	a, zone, err := ask(tx, r, moved, span.At(b.Now()))
 	if err != nil {
-		return nil, err
+		return offer.Answer{}, nil, err
 	}
 	if a.Staff, err = performers(tx, r, a.Service); err != nil {
-		return nil, err
+		return offer.Answer{}, nil, err
 	}
 	day := zone.DateAt(r.Start)
 	a.From, a.To = day-3, day+10
 	q, err := schedule.Question(tx, a)
 	if err != nil {
-		return nil, err
+		return offer.Answer{}, nil, err
 	}
-	offers := q.Answer().Offers()
-	away := func(o offer.Offer) span.Instant { return max(o.At-r.Start, r.Start-o.At) }
-	slices.SortStableFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(away(a), away(b)) })
-	return offers, nil
+	return q.Answer(), a.Staff, nil
 }

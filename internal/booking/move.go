@@ -1,6 +1,7 @@
 package booking
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -74,19 +75,32 @@ func (b *Bookings) Ways(ctx context.Context, id store.ID, most int) (own, others
 	if err != nil {
 		return nil, nil, err
 	}
-	offers, err := b.around(tx, Request{Service: v.ServiceID, Start: v.Start, Length: v.During().Minutes(), Places: k.Places}, k)
-	for _, o := range offers {
-		for _, name := range o.Staff {
-			staff := store.Named(name)
-			switch has := slices.Contains(now, staff); {
-			case has && len(own) < most && o.At != v.Start:
-				own = append(own, Way{o.At, staff})
-			case !has && len(others) < most && !slices.ContainsFunc(others, func(w Way) bool { return w.Staff == staff }):
-				others = append(others, Way{o.At, staff})
+	answer, staff, err := b.around(tx, Request{Service: v.ServiceID, Start: v.Start, Length: v.During().Minutes(), Places: k.Places}, k)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, l := range answer.Lanes {
+		who := staff[l.Staff].ID
+		near, same := l.Near(v.Start, most)
+		switch {
+		case slices.Contains(now, who):
+			for _, at := range near {
+				// Who have it together move together.
+				if !slices.ContainsFunc(own, func(w Way) bool { return w.At == at }) {
+					own = append(own, Way{at, who})
+				}
 			}
+		case same:
+			others = append(others, Way{v.Start, who})
+		case len(near) > 0:
+			others = append(others, Way{near[0], who})
 		}
 	}
-	return own, others, err
+	away := func(w Way) span.Instant { return max(w.At-v.Start, v.Start-w.At) }
+	nearer := func(a, b Way) int { return cmp.Compare(away(a), away(b)) }
+	slices.SortStableFunc(own, nearer)
+	slices.SortStableFunc(others, nearer)
+	return own[:min(most, len(own))], others[:min(most, len(others))], nil
 }
 
 // settleMove puts the booking where the hold is, in one transaction.

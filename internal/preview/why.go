@@ -124,36 +124,24 @@ const nearStarts = 4
 // nearest finds offered starts nearby: of this person, and of each other one the
 // nearest.
 func nearest(out *Why, a offer.Answer, staff []store.Staff, at span.Instant, text words.In) {
-	near := func(lane offer.Lane, most int) []NearStart {
-		var open []span.Instant
-		for _, start := range lane.Starts {
-			if start.Refused == 0 && start.At != at {
-				open = append(open, start.At)
-			}
-		}
-		slices.SortStableFunc(open, func(a, b span.Instant) int { return int(max(a-at, at-a) - max(b-at, at-b)) })
-		open = open[:min(most, len(open))]
-		slices.Sort(open)
-		m := staff[lane.Staff]
-		var list []NearStart
-		for _, o := range open {
-			list = append(list, NearStart{o, text.Moment(o), store.NamedID{ID: m.ID, Name: m.Name}})
-		}
-		return list
-	}
 	for _, l := range a.Lanes {
-		if staff[l.Staff].ID == out.Staff.ID {
-			if out.Performs {
-				out.Own = append(out.Own, near(l, nearStarts)...)
-			}
-			continue
+		m := staff[l.Staff]
+		start := func(at span.Instant) NearStart {
+			return NearStart{at, text.Moment(at), store.NamedID{ID: m.ID, Name: m.Name}}
 		}
-		// At the same time with somebody else is nearer than any other time.
-		if slices.ContainsFunc(l.Starts, func(x offer.Start) bool { return x.At == at && x.Refused == 0 }) {
-			m := staff[l.Staff]
-			out.Others = append(out.Others, NearStart{at, text.Moment(at), store.NamedID{ID: m.ID, Name: m.Name}})
-		} else {
-			out.Others = append(out.Others, near(l, 1)...)
+		near, same := l.Near(at, nearStarts)
+		switch {
+		case m.ID == out.Staff.ID:
+			slices.Sort(near)
+			for _, n := range near {
+				if out.Performs {
+					out.Own = append(out.Own, start(n))
+				}
+			}
+		case same: // at the same time with somebody else is nearer than any other time
+			out.Others = append(out.Others, start(at))
+		case len(near) > 0:
+			out.Others = append(out.Others, start(near[0]))
 		}
 	}
 	slices.SortStableFunc(out.Others, func(a, b NearStart) int { return cmp.Compare(a.At, b.At) })

@@ -117,7 +117,7 @@
                     <span class="line-clamp-2 text-sm text-mute">{i.words}</span>
                   </span>
                   <span class="text-right text-sm text-mute">
-                    {i.since}<span class="block">{i.aside || i.hurts}</span>
+                    {i.since}<span class="block">{i.hurts}</span>
                   </span>
                 </button>
               </li>
