@@ -167,7 +167,9 @@ test("a service shows what an unsaved change wins or loses", async ({
   await isSoundInDark(page);
   await page.getByRole("button", { name: "now again" }).click();
   // Values that cannot be tried are no picture of the form.
-  await page.getByLabel("Notice").selectOption("by a time of day,");
+  await page
+    .getByLabel("Notice", { exact: true })
+    .selectOption("by a time of day,");
   await page.getByLabel("By", { exact: true }).fill("6pm");
   await expect(
     page.getByText("What is shown here is of the values before."),
