@@ -30,6 +30,7 @@ $(STAMP): package.json package-lock.json web/package.json e2e/package.json
 # The types of the front end, from the description of the API.
 api: $(STAMP)
 	go run ./cmd/niche describe-api > web/src/lib/api/openapi.json
+	go run ./cmd/niche describe-proof > docs/proof.schema.json
 	npm run --silent api -w web
 	npx prettier --log-level warn --write web/src/lib/api/schema.d.ts
 

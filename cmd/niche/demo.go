@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -50,6 +51,8 @@ func demoCommand() *cobra.Command {
 	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
 	flags.DurationVar(&d.settings.Poll, "poll", 5*time.Second, "how often a calendar is read")
 	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
+	flags.StringVar(&d.oddment, "oddment", "127.0.0.1:8095", "address of a calendar host at which something is wrong with each account, with --trouble")
+	flags.BoolVar(&d.trouble, "trouble", false, "lay out people whose links do not hold, too: one for each way in which a proof fails")
 	flags.BoolVar(&d.empty, "empty", false, "begin without data, as a fresh install does")
 	flags.StringSliceVar(&d.settings.AllowHosts, "allow-host", nil, "further host, or host:port, that may be linked")
 	unlimited(flags, &d.settings)
@@ -65,8 +68,10 @@ type demoRun struct {
 	homes    string // address under which its calendars lie
 	mailbox  string // address of the page of the mail server
 	smtp     string // address of the mail server
+	oddment  string // address of the host at which something is wrong with each account
 	now      time.Time
 	empty    bool
+	trouble  bool
 }
 
 func (d demoRun) run(cmd *cobra.Command) (err error) {
@@ -101,6 +106,19 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		return fmt.Errorf("starting the second calendar host: %w", err)
 	}
 	defer func() { err = errors.Join(err, closeHomes()) }()
+	odd, err := demo.Oddment(filepath.Join(d.settings.Data, "oddment.json"), clock)
+	if err != nil {
+		return err
+	}
+	oddment := ""
+	if d.trouble {
+		host, closeOdd, err := page(d.oddment, odd.Handler())
+		if err != nil {
+			return fmt.Errorf("starting the odd calendar host: %w", err)
+		}
+		defer func() { err = errors.Join(err, closeOdd()) }()
+		oddment, d.settings.AllowHosts = "http://"+host, append(d.settings.AllowHosts, host)
+	}
 	mails, closeMails, err := page(d.mailbox, box.Handler())
 	if err != nil {
 		return fmt.Errorf("starting the mailbox: %w", err)
@@ -117,7 +135,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	done := filepath.Join(d.settings.Data, "laid-out")
 	if _, err := os.Stat(done); errors.Is(err, fs.ErrNotExist) && !d.empty {
 		out := demo.Outside{Cloud: cloud, Cloudlet: address, Harbour: "http://" + harbour, Post: post.Addr().String()}
-		if err := d.layOut(cmd.Context(), out, clock()); err != nil {
+		if err := d.layOut(cmd.Context(), out, odd, oddment, clock()); err != nil {
 			return err
 		}
 		if err := os.WriteFile(done, nil, 0o600); err != nil {
@@ -140,7 +158,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		say("  sign in           "+demo.Email+" / "+demo.Password,
 			"  a client's page   "+n.Address+"/book/home-tuning")
 	}
-	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "Mailbox             http://"+mails, "", "Ctrl-C stops it; started again it goes on with the same data.", "")
+	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "One that errs       "+cmp.Or(oddment, "only with --trouble"), "Mailbox             http://"+mails, "", "Ctrl-C stops it; started again it goes on with the same data.", "")
 	<-cmd.Context().Done()
 	return n.Stop()
 }
@@ -167,7 +185,7 @@ func pageAs(address string, handler func(host string) http.Handler) (host string
 }
 
 // layOut fills an empty Niche whose clock shows an earlier morning.
-func (d demoRun) layOut(ctx context.Context, out demo.Outside, now time.Time) error {
+func (d demoRun) layOut(ctx context.Context, out demo.Outside, odd *standin.Cloud, oddment string, now time.Time) error {
 	early := d.settings
 	early.Unlimited = true // it books more in a second than anyone may
 	early.Now, early.Listen, early.Poll = clockFrom(demo.Morning(now)), "127.0.0.1:0", time.Second
@@ -175,6 +193,10 @@ func (d demoRun) layOut(ctx context.Context, out demo.Outside, now time.Time) er
 	if err != nil {
 		return err
 	}
-	err = demo.Fill(ctx, demo.NewClient(n.Address), n.Code, out, now)
+	client := demo.NewClient(n.Address)
+	err = demo.Fill(ctx, client, n.Code, out, now)
+	if err == nil && d.trouble {
+		err = demo.Trouble(ctx, client, odd, oddment, now)
+	}
 	return errors.Join(err, n.Stop())
 }

@@ -40,7 +40,7 @@ func rootCommand() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), adminCommand(), demoCommand(), offersCommand(), whyCommand(), busyCommand(), versionCommand(), describeCommand())
+	root.AddCommand(serveCommand(), adminCommand(), demoCommand(), offersCommand(), whyCommand(), busyCommand(), proveCommand(), versionCommand(), describeCommand(), describeProofCommand())
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return badInput{err} })
 	return root
 }
@@ -51,7 +51,16 @@ type badInput struct{ error }
 // Unwrap returns the cause.
 func (b badInput) Unwrap() error { return b.error }
 
+// ending is an error with an exit code of its own.
+type ending struct {
+	error
+	code int
+}
+
 func exitCode(err error) int {
+	if end, ok := errors.AsType[ending](err); ok {
+		return end.code
+	}
 	var input badInput
 	if errors.As(err, &input) || strings.HasPrefix(err.Error(), "required flag") || strings.HasPrefix(err.Error(), "unknown command") || strings.HasPrefix(err.Error(), "accepts ") {
 		return 2

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"niche/internal/api/desk"
 	"niche/internal/serve"
 )
 
@@ -23,13 +24,22 @@ func versionCommand() *cobra.Command {
 // describeCommand prints the description of the API, from which the types of
 // the front end are generated.
 func describeCommand() *cobra.Command {
+	return describing("describe-api", "Print the OpenAPI description", serve.Description)
+}
+
+func describeProofCommand() *cobra.Command {
+	return describing("describe-proof", "Print the JSON Schema of a proof's evidence", desk.ProofSchema)
+}
+
+// describing prints a description that is made from the program itself.
+func describing(use, short string, description func() ([]byte, error)) *cobra.Command {
 	return &cobra.Command{
-		Use:    "describe-api",
-		Short:  "Print the OpenAPI description",
+		Use:    use,
+		Short:  short,
 		Args:   cobra.NoArgs,
 		Hidden: true,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			text, err := serve.Description()
+			text, err := description()
 			if err == nil {
 				_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s\n", text)
 			}

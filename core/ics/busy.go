@@ -56,6 +56,7 @@ type Reading struct {
 	Marked      []string  // UIDs with the ending that was asked for, whenever their events are
 	Skipped     []Skipped // at most maxSkipped of them
 	MoreSkipped int       // how many more there were
+	Free        int       // events in the window that say themselves that they take no time
 	Beyond      bool      // whether there is, or may be, time after the window
 	Truncated   bool      // whether the data ended before the calendar did
 	Name        string    // of the calendar, where it says one
@@ -162,6 +163,9 @@ func ReadBusy(r io.Reader, sc Scope) (Reading, error) {
 			if past, future := e.isOutside(dates); past || future {
 				out.Beyond = out.Beyond || future && !e.allFree
 				continue
+			}
+			if e.allFree && e.replacing() == nil {
+				out.Free++
 			}
 			events = append(events, e)
 			n := int32(len(events))

@@ -21,6 +21,7 @@ type Said struct {
 	visit                          span.Span
 	status                         Difference // why it takes no time as a visit does; Same when it does
 	summary, description, location string
+	zone                           string // by which its time is written; not compared
 }
 
 // ErrNoCopy says that the booking is not in what was read back.
@@ -32,7 +33,11 @@ func (b Booking) Said() Said {
 	if b.Tentative {
 		status = Tentative
 	}
-	return Said{b.Visit, status, plain(b.Summary), withoutNotes(plain(b.Description)), plain(b.Location)}
+	zone := "UTC"
+	if b.zoned() {
+		zone = b.Zone.String()
+	}
+	return Said{b.Visit, status, plain(b.Summary), withoutNotes(plain(b.Description)), plain(b.Location), zone}
 }
 
 // ReadCopy returns what a copy outside says of the booking with a UID. The error
@@ -79,7 +84,7 @@ func ReadCopy(stored io.Reader, uid string, owner ...string) (Said, error) {
 		return plain(p.Text())
 	}
 	return Said{found.start.span(found.start.at(), lasts), statusOf(found, words),
-		text("SUMMARY"), withoutNotes(text("DESCRIPTION")), text("LOCATION")}, nil
+		text("SUMMARY"), withoutNotes(text("DESCRIPTION")), text("LOCATION"), zoneOf(words)}, nil
 }
 
 // withoutNotes returns a plain description without what its owner wrote below it. A host
@@ -184,6 +189,27 @@ func (s Said) Differs(got Said) Difference {
 
 // During returns the time at which the copy lies.
 func (s Said) During() span.Span { return s.visit }
+
+// Zone returns by which zone its time is written: a TZID, UTC, or empty for whichever one its reader is in.
+func (s Said) Zone() string { return s.zone }
+
+// Status returns why it takes no time as a visit does; Same when it does.
+func (s Said) Status() Difference { return s.status }
+
+// Words returns its title, place and description, as every host can keep them.
+func (s Said) Words() (title, place, description string) { return s.summary, s.location, s.description }
+
+// zoneOf returns by which zone the time of an event is written.
+func zoneOf(c Component) string {
+	start, _ := c.Get("DTSTART")
+	if tzid := start.Param("TZID"); tzid != "" {
+		return tzid
+	}
+	if strings.HasSuffix(strings.TrimSpace(start.Value), "Z") {
+		return "UTC"
+	}
+	return ""
+}
 
 // Digest returns a short text that is the same for copies that say the same, and
 // tells nothing of their words.

@@ -34,11 +34,11 @@ type Came struct {
 	Tried bool     `json:"tried" doc:"It was only tried, by an administrator."`
 	Fault string   `json:"fault" doc:"Why it failed, or empty."`
 	Notes []string `json:"notes" doc:"What is worth knowing though it went well."`
-	Steps []Step   `json:"steps" doc:"What was done, of a trial."`
+	Steps []Tried  `json:"steps" doc:"What was done, of a trial."`
 }
 
-// Step is one step of a sign-in that is tried.
-type Step struct {
+// Tried is one step of a sign-in that is tried.
+type Tried struct {
 	Doing string `json:"doing"`
 	Good  bool   `json:"good"`
 	Raw   string `json:"raw" doc:"What came back, without secrets."`
@@ -75,7 +75,7 @@ func (s *Links) ComeBack(ctx context.Context, r Returned) (Came, error) {
 	case came.Host.ID == 0 && err != nil:
 		return Came{}, err
 	}
-	out := Came{Host: came.Host.Name, Tried: staff == 0, Notes: []string{}, Steps: []Step{}}
+	out := Came{Host: came.Host.Name, Tried: staff == 0, Notes: []string{}, Steps: []Tried{}}
 	if err != nil {
 		s.Log.Info("signing in at a host", "host", came.Host.Host, "error", err)
 		out.Fault = words.OfConsent(err, s.Links.ReturnAddress())
@@ -85,7 +85,7 @@ func (s *Links) ComeBack(ctx context.Context, r Returned) (Came, error) {
 	}
 	for _, step := range came.Steps {
 		if out.Tried {
-			out.Steps = append(out.Steps, Step{step.Doing, step.Good, step.Raw})
+			out.Steps = append(out.Steps, Tried{step.Doing, step.Good, step.Raw})
 		}
 		if apart := s.Now().Sub(step.At); !step.At.IsZero() && apart.Abs() > clocksApart {
 			out.Notes = append(out.Notes, fmt.Sprintf("The clock of the host and the one here are %d minutes apart: tokens may count as ended too early or too late.", int(apart.Abs().Minutes())))

@@ -11,7 +11,8 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"niche/core/span"
 	"niche/internal/schedule"
@@ -30,6 +31,7 @@ type Item struct {
 	Staff store.NamedID
 	// What it is about, as far as it is about such: 0 for none.
 	Visit, Booking, Copy, Link store.ID
+	Proof                      store.ID // the last of the link
 	Lies                       span.Span // where a copy lies that was moved
 	Leave                      bool      // it can be left as it is
 }
@@ -42,7 +44,7 @@ type kind struct {
 }
 
 // kinds are all of them.
-var kinds = []kind{clashes, drifts, unwritten, links, targets, pending, unread, mails, hoursless}
+var kinds = []kind{clashes, drifts, unwritten, links, targets, pending, unread, proofs, mails, hoursless}
 
 // Labels returns how the kinds are called, in their order.
 func Labels() (names []Kind, labels map[Kind]string) {
@@ -172,4 +174,7 @@ func named(id store.ID, name string) (*store.ID, store.NamedID) {
 }
 
 // capital begins a sentence.
-func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
+func capital(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(first)) + text[size:]
+}

@@ -75,7 +75,7 @@ func (l look) linkItem(cause string, group []store.Troubled) (Item, error) {
 	switch {
 	case strings.HasPrefix(cause, "host:"):
 		i.Title = fmt.Sprintf("%s does not answer", host)
-		i.Words = fmt.Sprintf("%s of %s cannot be read: %s It is tried again by itself.", capital(words.Counted(len(group), "calendar")), listed(people), c.Error)
+		i.Words = fmt.Sprintf("%s of %s cannot be read: %s It is tried again by itself.", capital(words.Counted(len(group), "calendar")), words.List(people, "and"), c.Error)
 		if len(people) > 1 {
 			i.StaffID, i.Staff = nil, store.NamedID{}
 		}
@@ -91,7 +91,7 @@ func (l look) linkItem(cause string, group []store.Troubled) (Item, error) {
 		i.Words = fmt.Sprintf("%s does not know it. Choose another one, or link it anew.", host)
 	default:
 		i.Title = fmt.Sprintf("%s refuses %s’s link", host, who)
-		i.Words = fmt.Sprintf("%s cannot be read: %s", listed(names), c.Error)
+		i.Words = fmt.Sprintf("%s cannot be read: %s", words.List(names, "and"), c.Error)
 		if c.Mail != "" {
 			i.Words += fmt.Sprintf(" %s is asked by mail to sign in again.", who)
 		}
@@ -112,14 +112,6 @@ func waits(copies int) string {
 		return "One copy waits"
 	}
 	return fmt.Sprintf("%d copies wait", copies)
-}
-
-// listed joins names: Mara, Bryn and Ilse.
-func listed(names []string) string {
-	if n := len(names); n > 1 {
-		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
-	}
-	return strings.Join(names, "")
 }
 
 // soonest is when something hurts that has to do with the next visit of somebody.

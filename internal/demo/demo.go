@@ -177,7 +177,7 @@ func (f *filling) person(ctx context.Context, i int) error {
 			return err
 		}
 	}
-	return f.link(ctx, member.ID, Accounts()[i])
+	return f.link(ctx, member.ID, Accounts()[i], "Work")
 }
 
 // hours gives a person the patterns, and what wins over them.
@@ -238,9 +238,9 @@ func (f *filling) enter(user, zone string, events []event) error {
 	return nil
 }
 
-// link has somebody link their account; what is called Work gets bookings, and everything
+// link has somebody link their account; the calendar of a name gets bookings, and everything
 // except birthdays blocks time.
-func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account) error {
+func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account, gets string) error {
 	me, err := Own(ctx, f.niche, staff)
 	if err != nil {
 		return err
@@ -250,7 +250,7 @@ func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account) e
 		return err
 	}
 	for _, c := range l.Calendars {
-		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == "Work"}
+		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == gets}
 		if err := me.Save(ctx, fmt.Sprintf("/api/my/calendars/%d", c.ID), c.Version, choice, nil); err != nil {
 			return err
 		}

@@ -261,6 +261,19 @@ func moreThanTaken(a source.Account) string {
 	return fmt.Sprintf("This account has %d calendars, of which %d are taken: what is in the others blocks no time.", len(a.Calendars)+a.More, len(a.Calendars))
 }
 
+// Account asks the host of an account what it has, without keeping that.
+func (l *Links) Account(ctx context.Context, link store.Link) (source.Account, error) {
+	client, err := l.account(link)
+	if err != nil {
+		return source.Account{}, err
+	}
+	account, err := client.Account(ctx, link.Principal)
+	if err == nil {
+		l.hosts.Answered(link.Host)
+	}
+	return account, err
+}
+
 func (l *Links) list(ctx context.Context, id store.ID) error {
 	link, err := l.db.Read(ctx).Link(id)
 	if err != nil {
@@ -273,18 +286,13 @@ func (l *Links) list(ctx context.Context, id store.ID) error {
 	if link.Failures > 0 {
 		failedBefore = link.TriedAt.Time()
 	}
-	client, err := l.account(link)
-	var account source.Account
-	if err == nil {
-		account, err = client.Account(ctx, link.Principal)
-	}
+	account, err := l.Account(ctx, link)
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
 	now := span.At(l.now())
 	link.TriedAt = now
 	if err == nil {
-		l.hosts.Answered(link.Host)
 		link.Mails, link.Home, link.Host = append([]string{}, account.Mails...), account.Home, hostOf(account.Home)
 		link.ListedAt, link.NextAt, link.Failures, link.Error = now, l.listAgain(now), 0, moreThanTaken(account)
 		return l.db.Write(ctx, func(tx store.Tx) error {

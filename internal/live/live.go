@@ -17,6 +17,7 @@ const (
 	Sessions  Subject = "sessions"  // some session has ended before its time
 	Messages  Subject = "messages"  // mail that goes out
 	Attention Subject = "attention" // what somebody has put off or left as it is
+	Proofs    Subject = "proofs"    // how far proofs are
 )
 
 // Hub passes changes on to listeners. The zero value is ready.

@@ -197,16 +197,9 @@ func (t *try) noteAnd(ctx context.Context, also func(store.Tx, store.Copy) error
 
 // says returns what the copy should say.
 func (t *try) says() (ics.Booking, error) {
-	s, err := t.tx.SaysOf(t.copy)
-	if err != nil {
-		return ics.Booking{}, err
-	}
-	if t.zone, err = hours.LoadZone(s.Owner.Zone); err != nil {
-		return ics.Booking{}, err
-	}
-	b := booking(t.copy, s, t.now)
-	b.Zone = t.zone
-	return b, nil
+	b, err := Says(t.tx, t.copy, t.now)
+	t.zone = b.Zone
+	return b, err
 }
 
 // place writes the copy where that is to be done, and then reads it back.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"niche/core/hours"
 	"niche/core/ics"
 	"niche/core/merge"
 	"niche/core/span"
@@ -60,11 +61,25 @@ func Said(t Texts, s store.CopySays) Texts {
 	return Texts{merge.Fill(t.Title, v), merge.Fill(t.Place, v), merge.Fill(t.Description, v)}
 }
 
+// Says returns what a copy should say.
+func Says(tx store.Tx, c store.Copy, now span.Instant) (ics.Booking, error) {
+	s, err := tx.SaysOf(c)
+	if err != nil {
+		return ics.Booking{}, err
+	}
+	zone, err := hours.LoadZone(s.Owner.Zone)
+	b := booking(c, s, now)
+	b.Zone = zone
+	return b, err
+}
+
 // booking returns what a copy should say, but for its zone.
 func booking(c store.Copy, s store.CopySays, now span.Instant) ics.Booking {
 	said, wishes := Said(Texts{s.Business.CopyTitle, s.Business.CopyPlace, s.Business.CopyDescription}, s), s.Link.Wishes
 	b := ics.Booking{UID: c.Part.UID(s.Visit.UID), Stamp: now, Sequence: c.Sequence, Visit: s.Visit.During(), Tentative: s.Pending, Private: wishes.Private}
-	if s.Pending {
+	if s.Visit.ProofID != 0 {
+		said, wishes.Clients, wishes.Alarm, b.Tentative = proofSays(s.Business.Name), store.ClientsUnnamed, 0, false
+	} else if s.Pending {
 		said.Title = "Asked for: " + said.Title
 	}
 	switch occupied := s.Visit.Occupied(); c.Part {
@@ -86,6 +101,11 @@ func booking(c store.Copy, s store.CopySays, now span.Instant) ics.Booking {
 		}
 	}
 	return b
+}
+
+// proofSays is what the copy of a test booking says.
+func proofSays(business string) Texts {
+	return Texts{"Niche proof", business, "A trial. It goes by itself within a minute."}
 }
 
 func first(list []string) string {

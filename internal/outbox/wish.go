@@ -82,6 +82,29 @@ func Want(tx store.Tx, visit store.ID, now span.Instant) error {
 	return nil
 }
 
+// WantTest wishes copies of a proof's test booking, in the calendars of one link that get bookings.
+func WantTest(tx store.Tx, v store.Visit, calendars []store.Calendar, now span.Instant) error {
+	for _, c := range calendars {
+		name := v.UID + ".ics"
+		k := store.Copy{VisitID: v.ID, CalendarID: c.ID, Path: c.Href + name, Address: c.Address + name, Wanted: true, State: store.CopyWaiting, WishedAt: now, NextAt: now}
+		if err := tx.AddCopy(&k); err != nil {
+			return fmt.Errorf("wishing the copy of a test booking: %w", err)
+		}
+	}
+	return nil
+}
+
+// Unwant wishes that all copies of a visit go.
+func Unwant(tx store.Tx, visit store.ID, now span.Instant) error {
+	copies, err := tx.CopiesOf(visit)
+	for _, c := range copies {
+		if c.Wanted {
+			err = errors.Join(err, wish(tx, c, false, now))
+		}
+	}
+	return err
+}
+
 // wish changes what is wanted of a copy. One that is wanted anew is written anew.
 func wish(tx store.Tx, c store.Copy, wanted bool, now span.Instant) error {
 	c.Wanted, c.State, c.Sequence = wanted, store.CopyWaiting, c.Sequence+1

@@ -34,6 +34,7 @@ import (
 	"niche/internal/outbound"
 	"niche/internal/outbox"
 	"niche/internal/people"
+	"niche/internal/proof"
 	"niche/internal/reading"
 	"niche/internal/source/caldav"
 	"niche/internal/store"
@@ -142,6 +143,7 @@ func (n *Niche) start(s Settings) error {
 	runner.Add(n.readings.Queue())
 	runner.Add(mails.Queue())
 	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
+	proofs := proof.New(proof.Settings{DB: n.db, Links: links, Readings: n.readings, Bookings: bookings, Hub: n.hub, Log: s.Log, Now: s.Now})
 	who := people.New(n.db, keeper, s.Data, s.Now, func() { n.hub.Tell(live.Sessions) })
 	counters := append([]prometheus.Collector{gauges{n.db, s.Now}}, append(out.Counters(), n.readings.Counters()...)...)
 	limits := api.DefaultLimits
@@ -155,7 +157,7 @@ func (n *Niche) start(s Settings) error {
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now}
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version},
-		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
+		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
 		client.New(client.Settings{DB: n.db, Bookings: bookings, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
@@ -179,6 +181,7 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	n.done.Go(func() { runner.Run(ctx) })
+	n.done.Go(func() { proofs.Run(ctx) })
 	n.done.Go(func() {
 		sweep(ctx, func(ctx context.Context) error {
 			_, err := attention.Look(ctx, n.db, span.At(s.Now()))

@@ -31,6 +31,7 @@ type Account struct {
 	Password  string
 	Zone      string
 	Calendars []Calendar
+	Quirk     Quirk // what the host makes of what programs write there; empty for nothing
 }
 
 // Calendar is a collection of events.
@@ -40,6 +41,7 @@ type Calendar struct {
 	Colour   string
 	ReadOnly bool
 	Public   bool   // published as a feed
+	Refresh  string // how often the feed says that it is made anew, as PT6H; empty for not saying
 	Of       string // whose it is that is shared, as user/calendar; empty for an own one
 }
 
@@ -75,6 +77,7 @@ type Cloud struct {
 	traits  Traits
 	homes   string // the origin under which the calendars lie; empty for the host's own
 	mood    Mood
+	tired   map[string]time.Time // until when the host takes no key of a user, where that is its quirk
 	state
 }
 
@@ -311,6 +314,19 @@ func (c *Cloud) SetPassword(user, password string) {
 	for i, a := range c.Accounts {
 		if a.User == user {
 			c.Accounts[i].Password = password
+		}
+	}
+}
+
+// LetRead lets a calendar of a user only be read from now on.
+func (c *Cloud) LetRead(user, calendar string) {
+	c.people.Lock()
+	defer c.people.Unlock()
+	for i, a := range c.Accounts {
+		for n, k := range a.Calendars {
+			if a.User == user && k.ID == calendar {
+				c.Accounts[i].Calendars[n].ReadOnly = true
+			}
 		}
 	}
 }

@@ -58,7 +58,7 @@ func (c *Cloud) Homes(origin string) http.Handler {
 func (c *Cloud) dav(w http.ResponseWriter, r *http.Request) {
 	user, password, _ := r.BasicAuth()
 	account, ok := c.account(user)
-	ok = ok && password == account.Password
+	ok = ok && password == account.Password && !c.isTired(user)
 	if token, bears := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bears && !c.traits.AppPasswordsOnly {
 		var opens bool
 		if account, opens, ok = c.byToken(token); ok && !opens {
@@ -338,7 +338,12 @@ func (c *Cloud) write(w http.ResponseWriter, r *http.Request, t target) {
 		http.Error(w, "too large", http.StatusRequestEntityTooLarge)
 		return
 	}
-	etag, created, err := c.put(t.collection(), t.object, data, conditionOf(r))
+	if t.account.Quirk == StoresNothing {
+		w.WriteHeader(http.StatusCreated)
+		return
+	}
+	defer c.tire(t.account)
+	etag, created, err := c.put(t.collection(), t.object, t.account.Quirk.keeps(data), conditionOf(r))
 	status := http.StatusNoContent
 	if created {
 		status = http.StatusCreated

@@ -35,6 +35,12 @@ func (c *Cloud) feed(w http.ResponseWriter, r *http.Request) {
 	all.Props.SetText(ical.PropVersion, "2.0")
 	all.Props.SetText(ical.PropProductID, "-//Calendar host//Feed//EN")
 	all.Props.SetText(ical.PropName, calendar.Name)
+	if calendar.Refresh != "" {
+		refresh := ical.NewProp(ical.PropRefreshInterval)
+		refresh.Params.Set(ical.ParamValue, "DURATION")
+		refresh.Value = calendar.Refresh
+		all.Props.Set(refresh)
+	}
 	for _, o := range list {
 		if o.Gone {
 			continue

@@ -74,7 +74,7 @@ func (t Tx) AllOpenClashes(now span.Instant) ([]OnVisit, error) {
 func (t Tx) AllAdrift(now span.Instant) ([]OnVisit, error) {
 	return scan[[]OnVisit](t.db.Raw(`SELECT k.id, s.id AS staff_id, s.name AS staff, c.name AS calendar, k.lies_start AS "from", k.lies_end AS "to", k.error AS words, k.tried_at AS at, `+onVisit+`
 		FROM calendars c JOIN copies k ON k.calendar_id = c.id AND k.drift <> '' JOIN visits v ON v.id = k.visit_id JOIN services sv ON sv.id = v.service_id JOIN links l ON l.id = c.link_id JOIN staff s ON s.id = l.staff_id
-		WHERE k.wanted = 1 AND v."end" > ? ORDER BY v.start, k.id LIMIT ?`, now, most))
+		WHERE k.wanted = 1 AND v."end" > ? AND v.proof_id = 0 ORDER BY v.start, k.id LIMIT ?`, now, most))
 }
 
 // Unwritten returns the copies of visits ahead that are not as they should be for longer
@@ -84,7 +84,7 @@ func (t Tx) Unwritten(now span.Instant, while span.Minutes) ([]OnVisit, error) {
 		FROM (SELECT * FROM copies WHERE next_at < 9000000000000000000 AND state IN ('waiting', 'written', 'failed') AND wished_at < ?
 			UNION ALL SELECT * FROM copies WHERE state = 'adrift' AND drift = '') k
 		JOIN visits v ON v.id = k.visit_id JOIN services sv ON sv.id = v.service_id JOIN calendars c ON c.id = k.calendar_id JOIN links l ON l.id = c.link_id JOIN staff s ON s.id = l.staff_id
-		WHERE c.state IN ('fresh', 'waiting') AND v."end" > ? ORDER BY v.start, k.id LIMIT ?`, now.Add(-while), now, most))
+		WHERE c.state IN ('fresh', 'waiting') AND v."end" > ? AND v.proof_id = 0 ORDER BY v.start, k.id LIMIT ?`, now.Add(-while), now, most))
 }
 
 // PendingBookings returns the bookings that wait for somebody's word.

@@ -84,13 +84,21 @@ func (t Tx) BookingsWith(status BookingStatus) ([]Booking, error) {
 	return rows[Booking](t.db.Where("status = ?", status).Order("id"))
 }
 
+// testBooking is the service of which the test bookings of proofs are: no other shares a visit
+// with them, and no cap of a service counts them.
+const testBooking = "proof"
+
 // BookedNear returns the bookings that hold the staff members' time near the
-// window, but for those of some visits.
+// window, but for those of some visits; the test bookings of proofs among them.
 func (t Tx) BookedNear(staff []ID, window span.Span, but []ID) (map[ID][]offer.Booking, error) {
 	q := t.db.Raw(`SELECT vs.staff_id, b.id, v.service_id, v.start, v."end", v.buffer_before, v.buffer_after, b.places
 		FROM visit_staff vs CROSS JOIN visits v ON v.id = vs.visit_id
 		JOIN bookings b ON b.visit_id = v.id AND b.status <> 'cancelled'
-		WHERE vs.staff_id IN ? AND vs.start >= ? AND vs.start < ? AND vs.visit_id NOT IN ? ORDER BY v.start`, staff, window.Start(), window.End(), append([]ID{0}, but...))
+		WHERE vs.staff_id IN @staff AND vs.start >= @from AND vs.start < @to AND vs.visit_id NOT IN @but
+		UNION ALL SELECT vs.staff_id, -v.id, @test, v.start, v."end", v.buffer_before, v.buffer_after, 1
+		FROM visits v JOIN visit_staff vs ON vs.visit_id = v.id WHERE v.proof_id > 0 AND vs.staff_id IN @staff AND vs.start >= @from AND vs.start < @to AND v.id NOT IN @but
+			AND EXISTS (SELECT 1 FROM claims c WHERE c.visit_id = v.id) ORDER BY 4`,
+		map[string]any{"staff": staff, "from": window.Start(), "to": window.End(), "but": append([]ID{0}, but...), "test": testBooking})
 	out := map[ID][]offer.Booking{}
 	err := each(q, func(scan func(...any) error) error {
 		var id ID

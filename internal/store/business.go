@@ -5,6 +5,8 @@ import (
 	"fmt"
 
 	"gorm.io/gorm/clause"
+
+	"niche/core/span"
 )
 
 // Business is the one business whose desk this is.
@@ -17,6 +19,10 @@ type Business struct {
 	AheadPerMail int    // how many bookings ahead one mail address may have
 	// What copies of visits say, with fields in braces.
 	CopyTitle, CopyPlace, CopyDescription string
+	// When everybody's links are proved by themselves: on a weekday from 1 for Monday, 0 for never,
+	// at a minute of the day; and since when that is so, or for which moment it was asked for the last time.
+	ProofDay, ProofMinute int
+	ProofSince            span.Instant
 }
 
 // Business returns the business.
@@ -147,4 +153,9 @@ func (t Tx) RulesVersion() (int64, error) { return t.Version(rules) }
 func (t Tx) RulesChanged() error {
 	_, err := t.Changed(rules)
 	return err
+}
+
+// ProofsDone notes for which moment everybody's links were asked to be proved by themselves.
+func (t Tx) ProofsDone(at span.Instant) error {
+	return t.db.Exec("UPDATE businesses SET proof_since = ?", at).Error
 }

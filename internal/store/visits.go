@@ -15,6 +15,7 @@ type Visit struct {
 	End          span.Instant
 	BufferBefore span.Minutes
 	BufferAfter  span.Minutes
+	ProofID      ID // of the proof whose test booking it is: nobody is booked on it; 0 for none
 }
 
 // During returns the visit without its buffers.

@@ -5,7 +5,7 @@ import "fmt"
 // kinds are what things of the trail are called.
 var kinds = map[string]string{
 	"settings": "the settings", "closures": "the closures", "administrator": "the administrator", "staff": "the staff member", "hours": "the hours of", "days": "the one-off days of",
-	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server",
+	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server", "proofs": "when links are proved by themselves",
 }
 
 // OfDeed says in a sentence what somebody did to a thing.
@@ -17,7 +17,7 @@ func OfDeed(who, deed, kind, name string) string {
 	switch {
 	case kind == "settings" && deed == "set up":
 		return who + " set Niche up"
-	case kind == "settings", kind == "closures":
+	case kind == "settings", kind == "closures", kind == "proofs":
 		thing = kinds[kind]
 	}
 	switch deed {

@@ -130,3 +130,11 @@ func Count(n int, one string) string {
 	}
 	return fmt.Sprint(n, " ", one, "s")
 }
+
+// List joins names: Mara, Bryn and Ilse.
+func List(names []string, last string) string {
+	if n := len(names); n > 1 {
+		return strings.Join(names[:n-1], ", ") + " " + last + " " + names[n-1]
+	}
+	return strings.Join(names, "")
+}

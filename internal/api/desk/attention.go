@@ -50,6 +50,7 @@ type AttentionItem struct {
 	Booking  store.ID       `json:"booking" doc:"The one that waits for a word."`
 	Drift    *wall.Drift    `json:"drift,omitempty" doc:"What is to be settled about a copy."`
 	Link     store.ID       `json:"link"`
+	Proof    store.ID       `json:"proof" doc:"The last of the link."`
 	Leave    bool           `json:"leave" doc:"It can be left as it is."`
 	Aside    string         `json:"aside" doc:"Why it is out of sight, or empty."`
 }
@@ -132,7 +133,7 @@ func (s *Desk) getAttention(ctx context.Context, in *struct {
 func (s *Desk) shown(db store.Tx, i attention.Item, label string, text words.In, now span.Instant) (AttentionItem, error) {
 	today := text.Zone.DateAt(now)
 	soon := text.Zone.Over(today, today+3).Starting(today+2, 0)
-	out := AttentionItem{ID: i.ID, Kind: i.Kind, Label: label, Title: i.Title, Words: i.Words, Since: since(text, i.FoundAt, now), Soon: i.Hurts < soon, Visit: i.Visit, Booking: i.Booking, Link: i.Link, Leave: i.Leave, Bookings: []store.ID{}}
+	out := AttentionItem{ID: i.ID, Kind: i.Kind, Label: label, Title: i.Title, Words: i.Words, Since: since(text, i.FoundAt, now), Soon: i.Hurts < soon, Visit: i.Visit, Booking: i.Booking, Link: i.Link, Proof: i.Proof, Leave: i.Leave, Bookings: []store.ID{}}
 	if i.Staff.ID != 0 {
 		out.Staff = &i.Staff
 	}

@@ -14,6 +14,7 @@ import (
 	"niche/internal/live"
 	"niche/internal/message"
 	"niche/internal/people"
+	"niche/internal/proof"
 	"niche/internal/store"
 	"niche/internal/work"
 )
@@ -25,6 +26,7 @@ type Settings struct {
 	Links    *api.Links
 	Runner   *work.Runner
 	Bookings *booking.Bookings
+	Proofs   *proof.Proofs
 	Messages *message.Messages
 	Hub      *live.Hub
 	Outbound *http.Client // for addresses that users give
@@ -65,6 +67,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerClosures(a)
 	s.registerWall(a)
 	s.registerAttention(a)
+	s.registerProofs(a)
 	s.registerBookings(a)
 }
 

@@ -14,6 +14,7 @@
     { href: p('/attention'), label: 'Attention', on: () => isActive('/attention') },
     { href: p('/team'), label: 'Team', on: () => isActive.startsWith('/team') },
     { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
+    { href: p('/proofs'), label: 'Proofs', on: () => isActive('/proofs') },
     { href: p('/house'), label: 'House', on: () => isActive('/house') },
     { href: p('/bookings'), label: 'Bookings', on: () => isActive('/bookings') },
     { href: p('/settings'), label: 'Settings', on: () => isActive('/settings') || isActive('/trail') },

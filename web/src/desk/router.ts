@@ -13,6 +13,7 @@ export const { p, navigate, route, isActive } = createRouter({
   '/services/:id': () => import('./routes/Service.svelte'),
   '/house': () => import('./routes/House.svelte'),
   '/bookings': () => import('./routes/Bookings.svelte'),
+  '/proofs': () => import('./routes/Proofs.svelte'),
   '/settings': () => import('./routes/Settings.svelte'),
   '/trail': () => import('./routes/Trail.svelte'),
   '*': () => import('./routes/Nowhere.svelte'),

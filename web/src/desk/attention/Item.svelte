@@ -117,6 +117,19 @@
           },
           { label: 'See it on the wall', about: 'with what else there is that day', href: wall },
         ];
+      case 'proof':
+        return [
+          {
+            label: 'See the proof',
+            about: 'which step did not hold, and the likeliest cause',
+            href: `/proofs?link=${item.link}`,
+          },
+          {
+            label: 'Prove it now',
+            about: 'takes some seconds; nobody is written to',
+            run: () => api.POST('/api/proofs', { body: { links: [item.link] } }),
+          },
+        ];
       case 'mail':
         return [
           {

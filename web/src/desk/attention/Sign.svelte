@@ -14,6 +14,9 @@
   {:else if kind === 'pending'}
     <path d="M4 24V11a9 9 0 0 1 18 0v13z" class="line" />
     <path d="M13 10v6l4 2" class="line" />
+  {:else if kind === 'proof'}
+    <path d="M1 24V16a4 4 0 0 1 8 0v8zM9 24V16a4 4 0 0 1 8 0v8z" class="line" />
+    <path d="M17 24V16a4 4 0 0 1 8 0v8z" class="line brick-line" stroke-dasharray="3 2.6" />
   {:else if broken}
     <path d="M4 24V11a9 9 0 0 1 18 0v13z" class="line brick-line" stroke-dasharray="3 2.6" />
   {:else}

@@ -1,5 +1,5 @@
 /** What changes on the server; and time, which makes what is shown older. */
-export type Subject = 'bookings' | 'calendars' | 'rules' | 'messages' | 'attention' | 'time';
+export type Subject = 'bookings' | 'calendars' | 'rules' | 'messages' | 'attention' | 'proofs' | 'time';
 
 /** Who wants to know of what, and the one stream that tells: a browser opens only a few connections to one server. */
 const listeners = new Map<() => void, readonly Subject[] | undefined>();

@@ -504,6 +504,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/links/{id}/proofs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The proofs of a link, the last first */
+    get: operations['listProofs'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/links/{id}/wishes': {
     parameters: {
       query?: never;
@@ -1099,6 +1116,92 @@ export interface paths {
     put?: never;
     /** Book a start */
     post: operations['book'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/proofs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All links, with what is proved of them */
+    get: operations['getProofs'];
+    put?: never;
+    /** Have links proved */
+    post: operations['prove'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/proofs/schedule': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Say when everybody's links are proved by themselves */
+    put: operations['scheduleProofs'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/proofs/stop': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Stop the proofs of links */
+    post: operations['stopProofs'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/proofs/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A proof with its evidence */
+    get: operations['getProof'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/proofs/{id}/export': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The evidence of a proof as a file */
+    get: operations['exportProof'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1722,6 +1825,11 @@ export interface components {
       leave: boolean;
       /** Format: int64 */
       link: number;
+      /**
+       * Format: int64
+       * @description The last of the link.
+       */
+      proof: number;
       since: string;
       /** @description It hurts a client by the end of tomorrow. */
       soon: boolean;
@@ -1923,7 +2031,7 @@ export interface components {
       /** @description What is worth knowing though it went well. */
       notes: string[];
       /** @description What was done, of a trial. */
-      steps: components['schemas']['Step'][];
+      steps: components['schemas']['Tried'][];
       /** @description It was only tried, by an administrator. */
       tried: boolean;
     };
@@ -1968,6 +2076,17 @@ export interface components {
       /** Format: int64 */
       version: number;
     };
+    ComparedWith: {
+      /** Format: int64 */
+      proof: number;
+      /** @description Which it is, as the last one, Monday 23 November. */
+      with: string;
+      words: string;
+    };
+    Copied: {
+      calendar: string;
+      fields: components['schemas']['Field'][];
+    };
     Costs: {
       /** @description The costliest first. */
       calendars: components['schemas']['CalendarCost'][];
@@ -1998,6 +2117,14 @@ export interface components {
       from: number;
       /** Format: int64 */
       to: number;
+    };
+    DayStart: {
+      /** Format: date-time */
+      at: string;
+      label: string;
+      offered: boolean;
+      /** @description The code of the first reason for which it is refused; empty when it is offered. */
+      reason: string;
     };
     Days: {
       absences: components['schemas']['Absence'][];
@@ -2064,6 +2191,14 @@ export interface components {
       current: string;
       secret: string;
     };
+    Field: {
+      /** @description What the copy says. */
+      copy: string;
+      name: string;
+      same: boolean;
+      /** @description What the booking says. */
+      says: string;
+    };
     FieldError: {
       /** @description The path of the field in the body, or query.NAME. */
       field: string;
@@ -2123,6 +2258,20 @@ export interface components {
     };
     Issuer: {
       issuer: string;
+    };
+    Lane: {
+      after: components['schemas']['Side'];
+      before: components['schemas']['Side'];
+      /** @description In words. */
+      day: string;
+      /** Format: date-time */
+      from: string;
+      /** @description Labels of full hours, the first at From. */
+      hours: string[];
+      /** @description Working hours. */
+      open: components['schemas']['Stretch'][];
+      /** Format: date-time */
+      to: string;
     };
     Line: {
       ours: boolean;
@@ -2230,6 +2379,14 @@ export interface components {
     };
     ListOwnSession: {
       items: components['schemas']['OwnSession'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListPastProof: {
+      items: components['schemas']['PastProof'][];
       /**
        * Format: int64
        * @description The next part, or 0 at the end.
@@ -2402,6 +2559,11 @@ export interface components {
       /** Format: date-time */
       at: string;
       label: string;
+    };
+    Mend: {
+      /** @description The path of the screen. */
+      where: string;
+      words: string;
     };
     Misfit: {
       client: string;
@@ -2617,6 +2779,15 @@ export interface components {
       /** @description Who can take it. */
       staff: number[];
     };
+    PastProof: {
+      /** @description Whose wish it was, in words. */
+      by: string;
+      /** Format: int64 */
+      id: number;
+      state: string;
+      when: string;
+      words: string;
+    };
     Pattern: {
       cycle: {
         [key: string]: components['schemas']['Day'];
@@ -2738,6 +2909,52 @@ export interface components {
     Proof: {
       /** @description The present password. */
       current: string;
+    };
+    ProofSchedule: {
+      /**
+       * Format: int64
+       * @description A weekday from 1 for Monday; 0 for never.
+       */
+      day: number;
+      /** @description On the business's clock. */
+      time: string;
+    };
+    Proofs: {
+      links: components['schemas']['ProvedLink'][];
+      /**
+       * Format: int64
+       * @description How many proofs wait or run.
+       */
+      open: number;
+      schedule: components['schemas']['ProofSchedule'];
+      /** @description Links whose last proof was stopped: it can be gone on with. */
+      stopped: number[];
+      /** @description How many hold, in a sentence. */
+      words: string;
+    };
+    ProvedLink: {
+      /** @description What its calendars are for, in words. */
+      about: string;
+      /** @description Names of the calendars in use. */
+      calendars: string[];
+      host: string;
+      /** Format: int64 */
+      link: number;
+      /**
+       * Format: int64
+       * @description The one that runs, or else the last; 0 for none.
+       */
+      proof: number;
+      staff: components['schemas']['NamedID'];
+      /**
+       * @description Of the proof that waits or runs, or else of the last.
+       * @enum {string}
+       */
+      state: 'waiting' | 'running' | 'failed' | 'none' | 'held';
+      /** @description When the last ended, in a word or two; or empty. */
+      when: string;
+      /** @description What came of the last, or that there was none. */
+      words: string;
     };
     Pulse: {
       /**
@@ -3063,6 +3280,53 @@ export interface components {
        */
       holds: 'booking' | 'calendar' | 'neither';
     };
+    ShownProof: {
+      /** @description Whose wish it was; empty for the schedule's. */
+      askedBy: string;
+      /** Format: date-time */
+      begun: string;
+      /** @description Names of the calendars that block time. */
+      blocks: string[];
+      compared: components['schemas']['ComparedWith'][];
+      /**
+       * Format: date-time
+       * @description The beginning of 1970 while it runs.
+       */
+      ended: string;
+      /** @description Names of the calendars that get bookings. */
+      gets: string[];
+      /** @description Where the calendars are, by its name. */
+      host: string;
+      /** Format: int64 */
+      id: number;
+      /** @description Something that it wrote may still be outside; it is removed as soon as that can be. */
+      leftOver: boolean;
+      /** Format: int64 */
+      link: number;
+      /** @description The service of which a start was tried; empty for none. */
+      service: string;
+      staff: components['schemas']['NamedID'];
+      /** @description That start, in words; empty for none. */
+      start: string;
+      /**
+       * Format: date-time
+       * @description The start that was tried; the beginning of 1970 for none.
+       */
+      startedAt: string;
+      /** @enum {string} */
+      state: 'waiting' | 'running' | 'held' | 'failed' | 'stopped';
+      steps: components['schemas']['Step'][];
+      /** @description When it began, in words. */
+      when: string;
+      /** @description What came of it, in a few words. */
+      words: string;
+      /** @description The owner's, in which times are written. */
+      zone: string;
+    };
+    Side: {
+      busy: components['schemas']['Stretch'][];
+      starts: components['schemas']['DayStart'][];
+    };
     SignIn: {
       /** @description A one-time code, or a recovery code. */
       code?: string;
@@ -3161,10 +3425,24 @@ export interface components {
       staff: number[];
     };
     Step: {
-      doing: string;
-      good: boolean;
-      /** @description What came back, without secrets. */
-      raw: string;
+      /** @description The likeliest cause of a failure, in words. */
+      cause: string;
+      copies?: components['schemas']['Copied'][];
+      expected: string;
+      /** @description sign-in, events, event, gone, back, booking, copy, second, cancelled or clean. */
+      key: string;
+      label: string;
+      lane?: components['schemas']['Lane'];
+      mend?: components['schemas']['Mend'];
+      /**
+       * Format: int64
+       * @description How long it took, in thousandths of a second.
+       */
+      millis: number;
+      /** @description Empty before it is tried. */
+      seen: string;
+      /** @enum {string} */
+      state: 'waiting' | 'running' | 'held' | 'failed' | 'passed over' | 'not tried';
     };
     Stretch: {
       /** Format: date-time */
@@ -3211,6 +3489,12 @@ export interface components {
       who: string;
       /** @description What was done, in a sentence. */
       words: string;
+    };
+    Tried: {
+      doing: string;
+      good: boolean;
+      /** @description What came back, without secrets. */
+      raw: string;
     };
     Unread: {
       /** @description Of its start, or empty where that could not be read either. */
@@ -3433,6 +3717,9 @@ export interface components {
     WeekLanes: {
       days: components['schemas']['WallLane'][];
       staff: components['schemas']['NamedID'];
+    };
+    WhichLinks: {
+      links: number[];
     };
     Why: {
       /** Format: date-time */
@@ -4636,6 +4923,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Link'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listProofs: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+        /** @description What has been archived, instead of what is in use. */
+        archived?: boolean;
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListPastProof'];
         };
       };
       /** @description Error */
@@ -5967,6 +6290,188 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Booked'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getProofs: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Proofs'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  prove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WhichLinks'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  scheduleProofs: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ProofSchedule'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stopProofs: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WhichLinks'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getProof: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownProof'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exportProof: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
