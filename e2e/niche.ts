@@ -50,6 +50,8 @@ export async function start(
     "127.0.0.1:0",
     "--harbour-homes",
     "127.0.0.1:0",
+    "--oddment",
+    "127.0.0.1:0",
     "--mailbox",
     "127.0.0.1:0",
     "--smtp",

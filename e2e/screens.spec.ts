@@ -14,6 +14,7 @@ const screens = [
   { path: "/services/1", shows: "Who performs it" },
   { path: "/house", shows: "Stocktaking" },
   { path: "/bookings", shows: "Lou Verne" },
+  { path: "/proofs", shows: "Does Ansel’s link hold?" },
   { path: "/settings", shows: "Zone data" },
   { path: "/trail", shows: "took the booking" },
   { path: "/enter/none", shows: "This way is closed", phone: true },

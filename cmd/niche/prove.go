@@ -23,13 +23,11 @@ const (
 	exitNotTaken = 3 // nobody took the proofs up
 )
 
-// takenUpWithin is how long a Niche may take to take up proofs.
-const takenUpWithin = 20 * time.Second
-
 func proveCommand() *cobra.Command {
 	var data string
 	var staff []string
 	var asJSON bool
+	var within time.Duration // how long a Niche may take to take proofs up
 	cmd := &cobra.Command{
 		Use:   "prove",
 		Short: "Have links proved by the Niche that is at work on a data folder",
@@ -42,17 +40,18 @@ func proveCommand() *cobra.Command {
 				return badInput{fmt.Errorf("--data: %w", err)}
 			}
 			defer func() { err = errors.Join(err, db.Close()) }()
-			return prove(cmd.Context(), db, staff, asJSON, cmd.OutOrStdout())
+			return prove(cmd.Context(), db, staff, asJSON, within, cmd.OutOrStdout())
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", "niche-data", "data folder")
 	cmd.Flags().StringArrayVar(&staff, "staff", nil, "the name of a staff member; everybody when none is given")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the evidence as JSON, by docs/proof.schema.json")
+	cmd.Flags().DurationVar(&within, "within", 20*time.Second, "how long nobody may take a proof up")
 	return cmd
 }
 
 // prove asks for proofs and waits for them.
-func prove(ctx context.Context, db *store.DB, staff []string, asJSON bool, out io.Writer) error {
+func prove(ctx context.Context, db *store.DB, staff []string, asJSON bool, within time.Duration, out io.Writer) error {
 	links, err := linksOf(db.Read(ctx), staff)
 	if err != nil {
 		return err
@@ -77,7 +76,7 @@ func prove(ctx context.Context, db *store.DB, staff []string, asJSON bool, out i
 	if err != nil {
 		return err
 	}
-	list, err := ended(ctx, db, asked)
+	list, err := ended(ctx, db, asked, within)
 	if err != nil {
 		return err
 	}
@@ -102,7 +101,7 @@ func linksOf(tx store.Tx, staff []string) (links []store.ID, err error) {
 }
 
 // ended waits until proofs have ended.
-func ended(ctx context.Context, db *store.DB, asked []store.ID) ([]store.Proof, error) {
+func ended(ctx context.Context, db *store.DB, asked []store.ID, within time.Duration) ([]store.Proof, error) {
 	tick := time.NewTicker(300 * time.Millisecond)
 	defer tick.Stop()
 	tx, last, before := db.Read(ctx), time.Now(), ""
@@ -126,7 +125,7 @@ func ended(ctx context.Context, db *store.DB, asked []store.ID) ([]store.Proof, 
 		}
 		if running, err := tx.ProofsIn(store.ProofRunning); err != nil {
 			return nil, err
-		} else if len(running) == 0 && time.Since(last) > takenUpWithin {
+		} else if len(running) == 0 && time.Since(last) > within {
 			err := db.Write(ctx, func(tx store.Tx) (err error) {
 				for _, p := range list {
 					if p.State == store.ProofWaiting {

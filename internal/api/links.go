@@ -72,26 +72,36 @@ type Link struct {
 	Closing   bool         `json:"closing" doc:"It is being taken away, and goes once its copies are gone."`
 	Left      int          `json:"left" doc:"How many copies are still to be removed, of one that is closing."`
 	Calendars []Calendar   `json:"calendars"`
+	Proof     *LastProof   `json:"proof,omitempty" doc:"The last one; left out where it was never proved."`
+}
+
+// LastProof is the last proof of a link that has come to an end.
+type LastProof struct {
+	ID    store.ID `json:"id"`
+	Held  bool     `json:"held"`
+	Words string   `json:"words" doc:"What came of it."`
+	When  string   `json:"when"`
 }
 
 // Calendar is one calendar inside a link.
 type Calendar struct {
 	Choice
-	ID       store.ID `json:"id"`
-	Version  int64    `json:"version"`
-	Name     string   `json:"name"`
-	Colour   string   `json:"colour" doc:"As the host states it, #rrggbb, or empty."`
-	CanWrite bool     `json:"canWrite"`
-	State    string   `json:"state" enum:"waiting,fresh,late,unreachable,refused,gone"`
-	Error    string   `json:"error" doc:"In plain words, or empty."`
-	ReadAgo  int      `json:"readAgo" doc:"Seconds since it was last read, or -1."`
-	NextIn   int      `json:"nextIn" doc:"Seconds until it is read again."`
-	Resting  bool     `json:"resting" doc:"Its host did not answer and is left alone until then."`
-	Events   int      `json:"events" doc:"Events that are known of."`
-	Ahead    int      `json:"ahead" doc:"Busy spans that lie ahead."`
-	Copies   int      `json:"copies" doc:"Copies in it of visits that lie ahead."`
-	Skipped  int      `json:"skipped" doc:"Events that could not be read."`
-	Unread   []Unread `json:"unread" doc:"The first of them, by date."`
+	Week     []StripDay `json:"week" doc:"The seven days from today; empty where it is not read."`
+	ID       store.ID   `json:"id"`
+	Version  int64      `json:"version"`
+	Name     string     `json:"name"`
+	Colour   string     `json:"colour" doc:"As the host states it, #rrggbb, or empty."`
+	CanWrite bool       `json:"canWrite"`
+	State    string     `json:"state" enum:"waiting,fresh,late,unreachable,refused,gone"`
+	Error    string     `json:"error" doc:"In plain words, or empty."`
+	ReadAgo  int        `json:"readAgo" doc:"Seconds since it was last read, or -1."`
+	NextIn   int        `json:"nextIn" doc:"Seconds until it is read again."`
+	Resting  bool       `json:"resting" doc:"Its host did not answer and is left alone until then."`
+	Events   int        `json:"events" doc:"Events that are known of."`
+	Ahead    int        `json:"ahead" doc:"Busy spans that lie ahead."`
+	Copies   int        `json:"copies" doc:"Copies in it of visits that lie ahead."`
+	Skipped  int        `json:"skipped" doc:"Events that could not be read."`
+	Unread   []Unread   `json:"unread" doc:"The first of them, by date."`
 }
 
 // Unread is an event that could not be read. Its title is not known here.
@@ -153,7 +163,10 @@ func (s *Links) Of(ctx context.Context, staff store.ID) (out []Link, err error) 
 			}
 			l.Calendars, l.Left = append(l.Calendars, v), l.Left+c.Unfinished
 		}
-		return nil
+		if err := weeks(tx, out, staff, ids, now); err != nil {
+			return err
+		}
+		return lastProofs(tx, out, at, ids)
 	})
 	return out, err
 }
@@ -164,7 +177,7 @@ const maxUnread = 20
 // calendar renders a calendar.
 func (s *Links) calendar(tx store.Tx, c store.CalendarRow, host string, now span.Instant) (Calendar, error) {
 	v := Calendar{ID: c.ID, Name: c.Name, Colour: c.Colour, CanWrite: c.CanWrite, State: string(reading.StateOf(c.Calendar, now)), Error: c.Error, ReadAgo: -1,
-		NextIn: int(max(0, c.NextAt-now)), Events: c.Events, Ahead: c.Ahead, Copies: c.Copies, Skipped: c.Skipped, Unread: []Unread{},
+		NextIn: int(max(0, c.NextAt-now)), Events: c.Events, Ahead: c.Ahead, Copies: c.Copies, Skipped: c.Skipped, Unread: []Unread{}, Week: []StripDay{},
 		Choice: Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings, PadBefore: int(c.PadBefore), PadAfter: int(c.PadAfter),
 			TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree, Titles: c.Titles}}
 	if c.ReadAt != 0 {

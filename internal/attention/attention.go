@@ -31,7 +31,7 @@ type Item struct {
 	Staff store.NamedID
 	// What it is about, as far as it is about such: 0 for none.
 	Visit, Booking, Copy, Link store.ID
-	Proof                      store.ID // the last of the link
+	Proof                      store.ID  // the last of the link
 	Lies                       span.Span // where a copy lies that was moved
 	Leave                      bool      // it can be left as it is
 }

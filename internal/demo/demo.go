@@ -130,7 +130,7 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 		return fmt.Errorf("adding what comes late: %w", err)
 	}
 	clashes := false
-	return f.settled(ctx, func(w wall.Wall) bool {
+	if err := f.settled(ctx, func(w wall.Wall) bool {
 		for _, l := range w.Lanes {
 			if slices.ContainsFunc(l.Visits, func(v wall.WallVisit) bool { return v.Copy == "waiting" || v.Copy == "written" }) {
 				return false
@@ -138,6 +138,21 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 			clashes = clashes || slices.ContainsFunc(l.Visits, func(v wall.WallVisit) bool { return v.Clash != "" })
 		}
 		return clashes
+	}); err != nil {
+		return err
+	}
+	return proved(ctx, niche)
+}
+
+// proved has all links proved, and waits until that is done.
+func proved(ctx context.Context, niche *Client) error {
+	if err := niche.Post(ctx, "/api/proofs", desk.WhichLinks{Links: []store.ID{}}, nil); err != nil {
+		return fmt.Errorf("proving the links: %w", err)
+	}
+	return niche.Until(ctx, func() (bool, error) {
+		var p desk.Proofs
+		err := niche.Get(ctx, "/api/proofs", &p)
+		return p.Open == 0, err
 	})
 }
 

@@ -41,7 +41,9 @@ var trouble = []troubled{
 }
 
 // user is the account of somebody at the odd host.
-func (t troubled) user() string { return strings.ToLower(strings.Fields(t.name)[0]) + "@oddment.example" }
+func (t troubled) user() string {
+	return strings.ToLower(strings.Fields(t.name)[0]) + "@oddment.example"
+}
 
 // Oddment is a calendar host at which something is wrong with each account.
 func Oddment(file string, now func() time.Time) (*standin.Cloud, error) {

@@ -147,10 +147,10 @@ func (r *run) await(ctx context.Context, is func(store.Copy) bool) ([]store.Copy
 func (r *run) unwritten(c store.Copy) error {
 	calendar := r.calendar(c.CalendarID)
 	f := &fault{fmt.Sprintf("“%s”: %s", calendar.Name, c.Error), "The host changes what is written there, or does not keep it.", r.there("Look at the link")}
-	switch present, err := r.DB.Read(context.Background()).Calendar(c.CalendarID); {
+	switch {
 	case c.Etag == "" && c.State == store.CopyFailed && strings.Contains(c.Error, "not there"):
 		f.cause = "The host says that it has stored the copy, and has not."
-	case err == nil && !present.CanWrite:
+	case !calendar.CanWrite:
 		f.cause = "This calendar can only be read: its owner, or whoever shares it, has to allow writing."
 		f.mend = r.there("Choose another calendar")
 	case strings.HasPrefix(c.Error, "It did not come back") || strings.HasPrefix(c.Error, "The host keeps it otherwise"):

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"niche/internal/store"
 )
@@ -52,12 +53,21 @@ func isRemoved(c store.Copy) bool {
 // clean removes all that a proof has written under a link, and whatever earlier ones have left there: known by its address,
 // or found by what a reading of the calendars lists. It returns how much is still there.
 func (p *Proofs) clean(ctx context.Context, proof store.Proof, l store.Link) (left int, err error) {
+	visits, err := p.DB.Read(ctx).ProofVisits(proof.ID)
+	if err != nil {
+		return 1, err
+	}
 	still, err := p.Bookings.DropTest(context.WithoutCancel(ctx), proof.ID)
 	if err != nil {
 		return 1, err
 	}
 	if still && proof.State != store.ProofRunning {
-		left++
+		for _, v := range visits {
+			copies, err := p.DB.Read(ctx).CopiesOf(v.ID)
+			if err != nil || slices.ContainsFunc(copies, func(c store.Copy) bool { return !isRemoved(c) }) {
+				return 1, err // the outbox takes it away
+			}
+		}
 	}
 	if l.Kind != store.AccountLink {
 		return left, nil
@@ -134,10 +144,15 @@ func (p *Proofs) sweep(ctx context.Context) error {
 			p.Log.Warn("something of a proof is still outside", "link", o.LinkID, "error", err)
 			continue
 		}
-		if err := p.DB.Write(ctx, func(tx store.Tx) error {
-			o.LeftOver = false
-			return tx.SaveProof(o)
-		}); err != nil {
+		visits, err := tx.ProofVisits(o.ID)
+		if err != nil {
+			return err
+		}
+		if len(visits) > 0 {
+			continue // a write may still arrive that the host never confirmed
+		}
+		o.LeftOver = false
+		if err := p.DB.Write(ctx, func(tx store.Tx) error { return tx.SaveProof(o) }); err != nil {
 			return err
 		}
 		p.Wake()

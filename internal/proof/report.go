@@ -79,7 +79,7 @@ type Lane struct {
 // Side is what takes a day's time at a moment, and the starts that were offered then.
 type Side struct {
 	Busy   []words.Stretch `json:"busy"`
-	Starts []DayStart          `json:"starts"`
+	Starts []DayStart      `json:"starts"`
 }
 
 // DayStart is a start of a day.

@@ -39,6 +39,8 @@ var signIn = step{
 				gone = append(gone, "“"+c.Name+"”")
 			case i >= 0 && account.Calendars[i].CanWrite:
 				writable = append(writable, c.Name)
+			case i >= 0:
+				r.onlyRead(c.ID)
 			}
 		}
 		if len(gone) > 0 {
@@ -54,4 +56,13 @@ func all(names []string) string {
 		return "none"
 	}
 	return strings.Join(names, ", ")
+}
+
+// onlyRead notes that a calendar can only be read by now, whatever was known of it.
+func (r *run) onlyRead(id store.ID) {
+	for i := range r.calendars {
+		if r.calendars[i].ID == id {
+			r.calendars[i].CanWrite = false
+		}
+	}
 }

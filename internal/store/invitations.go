@@ -37,6 +37,7 @@ func (t Tx) WithdrawInvitation(staff ID) error {
 type Linking struct {
 	LinkedAt span.Instant // the first of their links; 0 for none
 	ChosenAt span.Instant // when it was last chosen what a calendar is for, if one is for something; 0 otherwise
+	ProvedAt span.Instant // when the first of the last proofs of all their links ended, if each of those has held; 0 otherwise
 	Invitation
 }
 
@@ -46,7 +47,9 @@ func (t Tx) Linkings(staff []ID) ([]Linking, error) {
 			COALESCE(i.opened_at, 0) AS opened_at, COALESCE(i.declined_at, 0) AS declined_at, COALESCE(i.why, '') AS why,
 			COALESCE((SELECT MIN(l.created_at) FROM links l WHERE l.staff_id = s.id AND NOT l.closing), 0) AS linked_at,
 			CASE WHEN EXISTS (SELECT 1 FROM links l JOIN calendars c ON c.link_id = l.id WHERE l.staff_id = s.id AND (c.blocks OR c.gets_bookings))
-				THEN COALESCE((SELECT MAX(t.at) FROM trail t WHERE t.kind = 'calendar' AND t.thing = s.id AND t.deed = 'chose for'), 0) ELSE 0 END AS chosen_at
+				THEN COALESCE((SELECT MAX(t.at) FROM trail t WHERE t.kind = 'calendar' AND t.thing = s.id AND t.deed = 'chose for'), 0) ELSE 0 END AS chosen_at,
+			COALESCE((SELECT CASE WHEN COUNT(*) = SUM(p.state = 'held') THEN MIN(p.ended_at) END FROM links l
+				LEFT JOIN proofs p ON p.id = (SELECT MAX(q.id) FROM proofs q WHERE q.link_id = l.id AND q.state IN ('held', 'failed')) WHERE l.staff_id = s.id AND NOT l.closing), 0) AS proved_at
 		FROM staff s LEFT JOIN invitations i ON i.staff_id = s.id WHERE s.id IN ?`, staff))
 }
 

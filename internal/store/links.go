@@ -214,6 +214,26 @@ func (t Tx) CalendarRows(links []ID, now span.Instant) ([]CalendarRow, error) {
 		FROM calendars c WHERE c.link_id IN ? ORDER BY c.can_write DESC, c.name, c.id`, UnreadHref, now, now, Never, links)))
 }
 
+// Taken is a stretch of a calendar that an event takes, or a copy of a visit.
+type Taken struct {
+	CalendarID ID
+	Start, End span.Instant
+	Copy       bool
+}
+
+// mostTaken is how many stretches are returned at most.
+const mostTaken = 3000
+
+// TakenIn returns what lies in a window in the calendars of some links: events that take time by the calendars' choices, and
+// copies of visits.
+func (t Tx) TakenIn(links []ID, window span.Span) ([]Taken, error) {
+	return scan[[]Taken](t.db.Raw(`SELECT s.calendar_id, s.start, s."end", 0 AS copy FROM calendars c JOIN busy_spans s ON s.calendar_id = c.id AND s."end" > @from AND s.start < @to
+			WHERE c.link_id IN @links AND `+counts+`
+		UNION ALL SELECT k.calendar_id, v.start, v."end", 1 FROM calendars c JOIN copies k ON k.calendar_id = c.id AND k.wanted AND k.part = '' JOIN visits v ON v.id = k.visit_id AND v.proof_id = 0
+			WHERE c.link_id IN @links AND v."end" > @from AND v.start < @to ORDER BY 2 LIMIT @most`,
+		map[string]any{"links": links, "from": window.Start(), "to": window.End(), "most": mostTaken}))
+}
+
 // CalendarsInUse returns all calendars that block time or get bookings, of people
 // in use: what each is for, how well it is known, and whose it is.
 func (t Tx) CalendarsInUse() ([]CalendarRow, error) {

@@ -72,6 +72,11 @@ func (t Tx) ProofBefore(p Proof, good bool) (Proof, error) {
 	return one[Proof](t.db.Where("link_id = ? AND id < ? AND state IN ?", p.LinkID, p.ID, states).Order("id DESC"))
 }
 
+// LastProofs returns the last proof of each of some links that has come to an end, without its evidence.
+func (t Tx) LastProofs(links []ID) ([]Proof, error) {
+	return rows[Proof](t.db.Omit("report").Where("id IN (SELECT MAX(id) FROM proofs WHERE link_id IN ? AND state IN ('held', 'failed') GROUP BY link_id)", links))
+}
+
 // ForgetProofs forgets the proofs of a link but for the last ones, and but for those of which something may be
 // outside.
 func (t Tx) ForgetProofs(link ID, but int) error {

@@ -19,7 +19,7 @@ import (
 
 // Linking is how far somebody is with linking a calendar.
 type Linking struct {
-	State string `json:"state" enum:"none,asked,lapsed,opened,declined,linked,chosen" doc:"none: nobody asked; lapsed: the address has ended unused; opened: they came in; chosen: some calendar blocks time or gets bookings."`
+	State string `json:"state" enum:"none,asked,lapsed,opened,declined,linked,chosen,proved" doc:"none: nobody asked; lapsed: the address has ended unused; opened: they came in; chosen: some calendar blocks time or gets bookings; proved: since that, each link was proved and held."`
 	When  string `json:"when" doc:"Since when, on the business's clock, or empty."`
 	Words string `json:"words" doc:"The same in a few words."`
 	Why   string `json:"why" doc:"Why they declined, if they said it."`
@@ -170,6 +170,8 @@ func linkingOf(l store.Linking, zone hours.Zone, now span.Instant) Linking {
 		return v
 	}
 	switch {
+	case l.ProvedAt > 0 && l.ProvedAt >= l.ChosenAt:
+		return at("proved", "proved", l.ProvedAt)
 	case l.ChosenAt > 0:
 		return at("chosen", "chosen", l.ChosenAt)
 	case l.LinkedAt > 0:

@@ -29,7 +29,7 @@
 </script>
 
 <section class="sheet break-inside-avoid px-4 py-3" aria-label="Step {at}, {step.label}">
-  <h3 class="font-bold">{at} · {step.label.charAt(0).toUpperCase() + step.label.slice(1)}</h3>
+  <h2 class="text-base font-bold">{at} · {step.label.charAt(0).toUpperCase() + step.label.slice(1)}</h2>
   {#if lane}
     <p class="text-sm text-mute">{lane.day}, as clients see it</p>
     <div class="flex gap-3">
@@ -60,7 +60,7 @@
             <th scope="row" class="text-mute">{f.name}</th>
             <td>{f.says}</td>
             <td class={f.same ? 'text-moss' : 'text-brick'}
-              ><b>{f.copy}</b>{#if !f.same}<span class="sr-only"> (differs)</span>{/if}</td
+              ><b>{f.copy}</b>{#if !f.same}<span class="sr-only">, which differs</span>{/if}</td
             >
           </tr>
         {/each}

@@ -89,7 +89,7 @@
   }
   .held {
     background: var(--color-moss-fill);
-    color: #0d2414;
+    color: var(--color-moss-ink);
   }
   .failed {
     border-color: var(--color-brick);

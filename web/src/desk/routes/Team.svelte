@@ -198,7 +198,9 @@
           <div class="text-sm">
             {#if missing(m).length === 0}
               <p>{names(m.blocking)} {m.blocking.length === 1 ? 'blocks' : 'block'} time</p>
-              <p class="text-mute">Bookings go to {names(m.getting)}</p>
+              <p class="text-mute">
+                Bookings go to {names(m.getting)}{#if m.linking.state === 'proved'}; {m.linking.words}{/if}
+              </p>
             {:else}
               <p class="font-semibold text-brick">{capital(missing(m)[0] ?? '')}</p>
               {#if m.links === 0 && m.linking.words}<p class="text-mute">{capital(m.linking.words)}</p>{/if}

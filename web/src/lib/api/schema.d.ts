@@ -1990,6 +1990,8 @@ export interface components {
       unread: components['schemas']['Unread'][];
       /** Format: int64 */
       version: number;
+      /** @description The seven days from today; empty where it is not read. */
+      week: components['schemas']['StripDay'][];
     };
     CalendarCost: {
       /**
@@ -2273,6 +2275,14 @@ export interface components {
       /** Format: date-time */
       to: string;
     };
+    LastProof: {
+      held: boolean;
+      /** Format: int64 */
+      id: number;
+      when: string;
+      /** @description What came of it. */
+      words: string;
+    };
     Line: {
       ours: boolean;
       text: string;
@@ -2300,6 +2310,8 @@ export interface components {
        * @description How many copies are still to be removed, of one that is closing.
        */
       left: number;
+      /** @description The last one; left out where it was never proved. */
+      proof?: components['schemas']['LastProof'];
       /**
        * Format: int64
        * @description The calendar host at which its owner signed in, and signs in again; 0 for a link with a password or an address.
@@ -2334,10 +2346,10 @@ export interface components {
     };
     Linking: {
       /**
-       * @description none: nobody asked; lapsed: the address has ended unused; opened: they came in; chosen: some calendar blocks time or gets bookings.
+       * @description none: nobody asked; lapsed: the address has ended unused; opened: they came in; chosen: some calendar blocks time or gets bookings; proved: since that, each link was proved and held.
        * @enum {string}
        */
-      state: 'none' | 'asked' | 'lapsed' | 'opened' | 'declined' | 'linked' | 'chosen';
+      state: 'none' | 'asked' | 'lapsed' | 'opened' | 'declined' | 'linked' | 'chosen' | 'proved';
       /** @description Since when, on the business's clock, or empty. */
       when: string;
       /** @description Why they declined, if they said it. */
@@ -3451,6 +3463,16 @@ export interface components {
       label: string;
       /** Format: date-time */
       start: string;
+    };
+    StripDay: {
+      /** @description What events take, in minutes of the day on the owner's clock. */
+      busy: number[][];
+      /** @description The first letter of the weekday. */
+      label: string;
+      /** @description What copies of visits take. */
+      taken: number[][];
+      /** @description The date, and how much of it is taken. */
+      words: string;
     };
     TextField: {
       about: string;

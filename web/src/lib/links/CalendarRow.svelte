@@ -2,6 +2,7 @@
   import ChevronDown from '@lucide/svelte/icons/chevron-down';
   import type { Shape } from '$lib/api/client';
   import Switch from '$lib/ui/Switch.svelte';
+  import WeekStrip from './WeekStrip.svelte';
   import { readWords, sentence, kept, tryWords } from './words';
 
   let {
@@ -42,6 +43,9 @@
         {about()}{#if c.skipped}
           · <b class="text-gold-ink">{c.skipped} could not be read</b>{/if}
       </p>
+    </div>
+    <div class="week">
+      {#if used && c.week.length}<WeekStrip week={c.week} />{/if}
     </div>
     <Switch label="Blocks time" checked={c.blocks} onchange={(on) => onchoose({ blocks: on })} />
     <Switch
@@ -138,13 +142,22 @@
 <style>
   .calendar {
     display: grid;
-    grid-template-columns: 12px minmax(0, 1fr) 140px 144px 136px 32px;
+    grid-template-columns: 12px minmax(0, 1fr) 200px 140px 144px 128px 32px;
     align-items: center;
     gap: 16px;
     padding: 11px 10px 11px 16px;
   }
   .state {
     text-align: right;
+  }
+  /* Where there is little room, the week goes first. */
+  @media (min-width: 768px) and (max-width: 1099px) {
+    .calendar {
+      grid-template-columns: 12px minmax(0, 1fr) 140px 144px 128px 32px;
+    }
+    .week {
+      display: none;
+    }
   }
   /* On a phone the name has a line of its own, and what it is for another. */
   @media (max-width: 767px) {
@@ -155,19 +168,23 @@
     .name {
       grid-column: 2 / 4;
     }
-    .calendar > :global(label) {
+    .week {
       grid-row: 2;
       grid-column: 2 / 5;
     }
-    .calendar > :global(label ~ label) {
+    .calendar > :global(label) {
       grid-row: 3;
+      grid-column: 2 / 5;
+    }
+    .calendar > :global(label ~ label) {
+      grid-row: 4;
     }
     .calendar > :global(button) {
       grid-row: 1;
       grid-column: 4;
     }
     .state {
-      grid-row: 4;
+      grid-row: 5;
       grid-column: 2 / 5;
       text-align: left;
     }

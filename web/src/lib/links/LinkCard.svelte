@@ -91,6 +91,15 @@
     }
   }
 
+  async function prove() {
+    fault = '';
+    try {
+      await doors.prove?.(link.id);
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    }
+  }
+
   const used = $derived(link.calendars.filter((c) => c.blocks || c.getsBookings));
   const trouble = $derived(used.find((c) => c.error));
   const shut = $derived(link.calendars.find((c) => c.getsBookings && !c.canWrite));
@@ -223,6 +232,24 @@
       </Notice>
     {:else if link.error && !link.closing}
       <Notice tone="attention">{link.error}</Notice>
+    {/if}
+    {#if !link.closing && used.length && (link.proof || doors.prove)}
+      <div class="flex flex-wrap items-baseline gap-x-3 gap-y-1 text-sm">
+        {#if link.proof}
+          <span
+            ><b class={link.proof.held ? 'text-moss' : 'text-brick'}
+              >{link.proof.held ? 'Proved' : 'The proof failed'}</b
+            >
+            {link.proof.when}: {link.proof.words}</span
+          >
+        {:else}<span class="text-mute">Never proved.</span>{/if}
+        {#if doors.prove}
+          {#if link.proof}<a class="link-plain" href="/proofs?link={link.id}">see it</a>{/if}
+          <button type="button" class="link-plain" disabled={busy} onclick={() => void prove()}
+            >prove it now</button
+          >
+        {/if}
+      </div>
     {/if}
     {#if !link.closing && used.some((c) => c.getsBookings)}
       <Wishes wishes={link.wishes} save={(w) => doors.wish(link.id, w)} onsaved={onchanged} />

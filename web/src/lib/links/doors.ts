@@ -12,6 +12,8 @@ export interface LinkDoors {
   remove: (id: number, copies?: 'remove' | 'leave') => Promise<unknown>;
   renew: (id: number, body: Shape<'Renewal'>) => Promise<unknown>;
   wish: (id: number, body: Shape<'LinkWishes'>) => Promise<unknown>;
+  /** Has a link proved, and leads to where that is seen. */
+  prove?: (id: number) => Promise<unknown>;
   /** Whether it is the owner, who alone opens what events are called. */
   owner: boolean;
   /** Leaves for a calendar host, to sign in there: for a link that is renewed, or a new one. Only whose calendars they are can do it. */
@@ -20,6 +22,10 @@ export interface LinkDoors {
 
 export const deskDoors: LinkDoors = {
   owner: false,
+  prove: async (id) => {
+    await api.POST('/api/proofs', { body: { links: [id] } });
+    location.assign(`/proofs?link=${id}`);
+  },
   save: (id, body, version, copies) =>
     data(
       api.PUT('/api/calendars/{id}', {

@@ -35,6 +35,7 @@ const calendar = (change: Partial<Shape<'Calendar'>>): Shape<'Calendar'> => ({
   tentativeFree: false,
   allDayFree: false,
   titles: false,
+  week: [],
   ...change,
 });
 const link = (...calendars: Shape<'Calendar'>[]): Shape<'Link'> => ({
