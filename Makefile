@@ -1,5 +1,8 @@
 # What a person does with this repository: demo, test, lint, bench, screenshots.
 
+# Words are found by an index of SQLite's that its package builds only when it is asked for.
+export GOFLAGS := $(GOFLAGS) -tags=nomsgpack,sqlite_fts5
+
 CHROMIUM ?= /usr/bin/chromium
 STAMP := node_modules/.stamp
 FRONT := web/dist/app/desk.html
@@ -18,7 +21,7 @@ demo-reset:
 build: bin/niche
 
 bin/niche: $(GO_SOURCES) $(FRONT)
-	go build -tags nomsgpack -o $@ ./cmd/niche
+	go build -o $@ ./cmd/niche
 
 $(FRONT): $(STAMP) $(FRONT_SOURCES)
 	npm run --silent build -w web

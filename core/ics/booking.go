@@ -144,6 +144,22 @@ func (b Booking) Over(stored []byte) []byte {
 var says = []string{"UID", "DTSTAMP", "SEQUENCE", "DTSTART", "DTEND", "DURATION", "SUMMARY", "DESCRIPTION", "LOCATION", "STATUS", "TRANSP",
 	ownClass, "RRULE", "RDATE", "EXRULE", "EXDATE", "RECURRENCE-ID", "CREATED", "LAST-MODIFIED"}
 
+// Calendar returns bookings as one calendar of as many events, their times in UTC.
+func Calendar(list []Booking) []byte {
+	var out bytes.Buffer
+	fold(&out, "BEGIN:VCALENDAR")
+	fold(&out, "VERSION:2.0")
+	fold(&out, "PRODID:-//Niche//Bookings//EN")
+	for _, b := range list {
+		b.Zone = hours.Zone{}
+		body := b.Encode()
+		from, to := bytes.Index(body, []byte("BEGIN:VEVENT")), bytes.Index(body, []byte("END:VCALENDAR"))
+		out.Write(body[from:to])
+	}
+	fold(&out, "END:VCALENDAR")
+	return out.Bytes()
+}
+
 // encode writes the booking with what an owner added to it.
 func (b Booking) encode(zones []Component, owner Component) []byte {
 	var out bytes.Buffer

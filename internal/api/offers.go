@@ -67,8 +67,8 @@ func IDs(texts []string) []store.ID {
 }
 
 // MoveBooking moves a booking, for whoever may.
-func MoveBooking(ctx context.Context, db *store.DB, bookings *booking.Bookings, id store.ID, to Move, text words.In) error {
-	_, err := bookings.Move(ctx, id, to.Start, to.Staff)
+func MoveBooking(ctx context.Context, db *store.DB, bookings *booking.Bookings, id store.ID, to Move, anyway string, text words.In) error {
+	_, err := bookings.MoveAnyway(ctx, id, to.Start, to.Staff, anyway)
 	if errors.Is(err, booking.ErrNotMovable) {
 		return NewProblem(http.StatusConflict, "Only a confirmed booking can be moved.")
 	}

@@ -63,6 +63,8 @@ type Request struct {
 	ClientMail string
 	ClientZone string
 	Origin     string // the network that asks
+	MadeBy     string // who at the desk asks; empty for the client
+	Anyway     string // why rules are overruled, all but claims; empty for keeping them
 	MostAhead  int    // how many bookings ahead the mail address may have with this one; 0 for any number
 }
 
@@ -116,7 +118,7 @@ func keyHash(key string) string { return secret.Hash("key " + key) }
 // booked. A request with a key that was answered before gets the same booking again.
 func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
 	t := Taken{Token: secret.New()}
-	draft := store.Booking{RequestHash: r.hash()}
+	draft := store.Booking{RequestHash: r.hash(), MadeBy: r.MadeBy, Overruled: r.Anyway}
 	if r.Key != "" {
 		release, err := b.alone(ctx, r.Key)
 		if err != nil {
@@ -347,6 +349,53 @@ func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 	return nil
 }
 
+// Note keeps what the desk notes of a booking, and whether its client did not come. It returns ErrNotOver for a visit that has
+// not begun.
+func (b *Bookings) Note(ctx context.Context, id store.ID, text string, missed bool) error {
+	now := span.At(b.Now())
+	err := b.DB.Write(ctx, func(tx store.Tx) error {
+		k, err := tx.Booking(id)
+		if err != nil {
+			return err
+		}
+		v, err := tx.Visit(k.VisitID)
+		if err != nil {
+			return err
+		}
+		before := k
+		k.Note = text
+		switch {
+		case missed && k.MissedAt == 0 && (v.Start > now || k.Status != store.Confirmed):
+			return ErrNotOver
+		case missed && k.MissedAt == 0:
+			k.MissedAt = now
+		case !missed:
+			k.MissedAt = 0
+		}
+		if err := tx.NoteBooking(k); err != nil {
+			return err
+		}
+		if before.Note != k.Note {
+			// What a note says is the desk's, and stays in one place.
+			if err := note(tx, now, "noted something on", k, nil, nil); err != nil {
+				return err
+			}
+		}
+		if (before.MissedAt > 0) != (k.MissedAt > 0) {
+			return note(tx, now, map[bool]string{true: "marked as missed", false: "took back that somebody missed"}[k.MissedAt > 0], k, nil, nil)
+		}
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("noting on booking %d: %w", id, err)
+	}
+	b.Hub.Tell(live.Bookings)
+	return nil
+}
+
+// ErrNotOver says that a visit cannot have been missed, because it has not begun or was cancelled.
+var ErrNotOver = errors.New("the visit has not begun")
+
 // note adds to the trail what was done to a booking.
 func note(tx store.Tx, now span.Instant, deed string, k store.Booking, before, after any) error {
 	return tx.Note(now, deed, "booking", k.ID, k.Reference, before, after)
@@ -359,7 +408,8 @@ func says(v store.Visit, k store.Booking) any {
 		End    string              `json:"end"`
 		Places int                 `json:"places"`
 		Status store.BookingStatus `json:"status"`
-	}{v.Start.String(), v.End.String(), k.Places, k.Status}
+		Anyway string              `json:"anyway,omitempty"`
+	}{v.Start.String(), v.End.String(), k.Places, k.Status, k.Overruled}
 }
 
 // newReference returns a reference to be read out on the telephone.

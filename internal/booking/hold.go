@@ -207,7 +207,7 @@ func (b *Bookings) hold(ctx context.Context, r Request, moved, draft store.Booki
 			}
 			for i := range q.Staff {
 				trail := q.Explain(r.Start, i)
-				if trail.Offered() {
+				if trail.Offered() || r.overrules(trail) {
 					able = append(able, i)
 				} else {
 					reasons = merge(reasons, trail)
@@ -270,7 +270,7 @@ func (b *Bookings) confirm(ctx context.Context, h *hold, r Request, moved store.
 			return err
 		}
 		for i := range q.Staff {
-			if trail := q.Explain(r.Start, i); !trail.Offered() {
+			if trail := q.Explain(r.Start, i); !trail.Offered() && !r.overrules(trail) {
 				reasons = merge(reasons, trail)
 			}
 		}
@@ -278,7 +278,7 @@ func (b *Bookings) confirm(ctx context.Context, h *hold, r Request, moved store.
 			return nil
 		}
 		status := store.Confirmed
-		if !allRead && h.service.Unreachable != store.TakeIt {
+		if !allRead && r.Anyway == "" && h.service.Unreachable != store.TakeIt {
 			// What is confirmed does not become a question by being moved.
 			if h.service.Unreachable == store.RefuseIt || h.moving {
 				reasons = []offer.Code{CodeUnreached}
@@ -320,6 +320,12 @@ func (b *Bookings) question(tx store.Tx, h hold, r Request, moved store.Booking)
 	q, err := schedule.Question(tx, a)
 	q.Service.Staffing = offer.AllOfThem // whoever was picked has to be able to
 	return q, err
+}
+
+// overrules reports whether a request is to be carried out though rules refuse its start: whatever they are, but for a claim
+// that somebody else has on the same time.
+func (r Request) overrules(t offer.Trail) bool {
+	return r.Anyway != "" && !slices.ContainsFunc(t.Reasons(), func(v offer.Verdict) bool { return v.Code == offer.CodeBooked || v.Code == offer.CodeResource })
 }
 
 // merge adds a trail's reasons to those of others. A time that is no start at

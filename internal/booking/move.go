@@ -21,6 +21,11 @@ var ErrNotMovable = errors.New("only a confirmed booking can be moved")
 // a shared visit, the booking goes to another one. The error is a *NotOffered
 // when the start cannot be booked, and then nothing has changed.
 func (b *Bookings) Move(ctx context.Context, id store.ID, start span.Instant, staff store.ID) (store.Booking, error) {
+	return b.MoveAnyway(ctx, id, start, staff, "")
+}
+
+// MoveAnyway is Move, and overrules what rules say for a reason, if one is given: all but claims.
+func (b *Bookings) MoveAnyway(ctx context.Context, id store.ID, start span.Instant, staff store.ID, anyway string) (store.Booking, error) {
 	tx := b.DB.Read(ctx)
 	k, err := tx.Booking(id)
 	if err != nil {
@@ -34,12 +39,18 @@ func (b *Bookings) Move(ctx context.Context, id store.ID, start span.Instant, st
 		return k, err
 	}
 	r := Request{Service: old.ServiceID, Start: start, Length: old.During().Minutes(), Places: k.Places, Staff: staff,
-		ClientName: k.ClientName, ClientMail: k.ClientMail, ClientZone: k.ClientZone}
+		ClientName: k.ClientName, ClientMail: k.ClientMail, ClientZone: k.ClientZone, Anyway: anyway}
 	_, err = b.secure(ctx, r, k, store.Booking{TokenHash: secret.Hash(secret.New())}, func(tx store.Tx, h hold, _ store.BookingStatus) (store.ID, error) {
 		if err := settleMove(tx, k, h, span.At(b.Now())); err != nil {
 			return 0, err
 		}
-		return k.ID, note(tx, span.At(b.Now()), "moved", k, says(old, k), says(h.visit, k))
+		if anyway != "" {
+			if err := tx.SaveOverruled(k.ID, anyway); err != nil {
+				return 0, err
+			}
+			k.Overruled = anyway
+		}
+		return k.ID, note(tx, span.At(b.Now()), "moved", k, says(old, store.Booking{Places: k.Places, Status: k.Status}), says(h.visit, k))
 	})
 	if err == nil {
 		k, err = b.DB.Read(context.WithoutCancel(ctx)).Booking(id)

@@ -139,6 +139,15 @@ func booking(tx store.Tx, zone hours.Zone, monday hours.LocalDate, n int, s Size
 	if err := tx.AddClaim(store.Claim{VisitID: v.ID, Subject: store.StaffSubject(staff), Start: v.Start, End: v.End}); err != nil {
 		return err
 	}
-	b := store.Booking{VisitID: v.ID, Reference: fmt.Sprint("R", n), TokenHash: fmt.Sprint("t", n), Status: store.Confirmed, Places: 1, ClientName: "A client", ClientMail: fmt.Sprintf("c%d@clients.example", n%50_000), ClientZone: "Europe/Dublin", CreatedAt: start - 86400}
+	b := store.Booking{VisitID: v.ID, Reference: fmt.Sprint("R", n), TokenHash: fmt.Sprint("t", n), Status: store.Confirmed, Places: 1, ClientName: name(n), ClientMail: fmt.Sprintf("c%d@clients.example", n%50_000), ClientZone: "Europe/Dublin", CreatedAt: start - 86400}
 	return tx.AddBooking(&b)
+}
+
+// syllables are what names are made of.
+var syllables = []string{"ro", "sa", "ver", "li", "no", "mar", "ti", "ann", "bo", "kel", "dun", "fin", "ost", "ha", "wen"}
+
+// name makes up one of some ten thousand names, some of them often.
+func name(n int) string {
+	part := func(k int) string { return syllables[k%len(syllables)] }
+	return "A" + part(n) + part(n/7) + " " + part(n/11) + part(n/13) + part(n/5)
 }

@@ -114,6 +114,10 @@ func BenchmarkScale(b *testing.B) {
 		_ = z.Close()
 		say(view, took, len(data)/1000, " kB, packed ", packed.Len()/1000, " kB")
 	}
+	for _, query := range []string{"text=aro", "text=aros+verl", "text=aro+nobody", "text=c4711", "text=R999", "period=past", "period=any&staff=7", "period=any&service=3", "copy=failed", "status=cancelled&period=any", "text=a&staff=7"} {
+		took, data := median("/api/bookings?" + query)
+		say("bookings, "+query, took, len(data)/1000, " kB")
+	}
 	begun := time.Now()
 	res, err := http.Get(d.Niche.Metrics + "/metrics")
 	require.NoError(b, err)

@@ -253,7 +253,7 @@ func TestNobodyBooksABusinessFull(t *testing.T) {
 	}
 	require.Equal(t, 10, loops)
 
-	var list api.List[desk.MadeBooking]
+	var list desk.FoundBookings
 	require.NoError(t, d.Get(t.Context(), "/api/bookings?network=2001:db8:1:2::/64&status=confirmed", &list))
 	require.Len(t, list.Items, 30)
 	var ids []store.ID

@@ -2,7 +2,6 @@ package store
 
 import (
 	"errors"
-	"strings"
 
 	"niche/core/offer"
 	"niche/core/span"
@@ -37,6 +36,10 @@ type Booking struct {
 	Picked      string       // how its staff were picked, in a sentence
 	CreatedAt   span.Instant `gorm:"autoCreateTime:false"`
 	CancelledAt span.Instant
+	Note        string       // of the desk's, which no client sees
+	MissedAt    span.Instant // when it was noted that the client did not come; 0 for not
+	MadeBy      string       // who at the desk made it; empty for the client
+	Overruled   string       // why it was taken or moved though rules refused it; empty for not
 }
 
 // Booking returns a booking.
@@ -220,53 +223,4 @@ func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
 func (t Tx) BookedAhead(mail string, now span.Instant) (n int64, err error) {
 	return scan[int64](t.db.Raw(`SELECT COUNT(*) FROM bookings b JOIN visits v ON v.id = b.visit_id
 		WHERE b.client_mail = ? AND b.status <> 'cancelled' AND v.start > ?`, mail, now))
-}
-
-// MadeOf says which bookings are wanted, as they were made; what is empty does not
-// matter.
-type MadeOf struct {
-	Text   string // the beginning of a mail address, a name or a reference
-	Origin string
-	Status BookingStatus
-	Since  span.Instant
-	Ahead  bool // only of visits that have not begun at Now
-	Now    span.Instant
-	Before ID // made before this one
-	Most   int
-}
-
-// Made is a booking with what it is of.
-type Made struct {
-	Booking
-	Service string
-	Start   span.Instant
-	End     span.Instant
-	Staff   string // names
-}
-
-// BookingsMade returns bookings, the last made first.
-func (t Tx) BookingsMade(of MadeOf) ([]Made, error) {
-	q := t.db.Table("bookings b").Select(`b.*, s.name AS service, v.start, v."end",
-		(SELECT GROUP_CONCAT(name, ' and ') FROM (SELECT p.name FROM visit_staff vs JOIN staff p ON p.id = vs.staff_id WHERE vs.visit_id = v.id ORDER BY p.name)) AS staff`).
-		Joins("JOIN visits v ON v.id = b.visit_id").Joins("JOIN services s ON s.id = v.service_id").Where("b.status <> ?", Held).Order("b.id DESC").Limit(of.Most)
-	if of.Text != "" {
-		like := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(of.Text)
-		q = q.Where(`(b.client_mail LIKE ? ESCAPE '\' OR b.client_name LIKE ? ESCAPE '\' OR b.reference LIKE ? ESCAPE '\')`, like+"%", "%"+like+"%", like+"%")
-	}
-	if of.Origin != "" {
-		q = q.Where("b.origin = ?", of.Origin)
-	}
-	if of.Status != "" {
-		q = q.Where("b.status = ?", of.Status)
-	}
-	if of.Since != 0 {
-		q = q.Where("b.created_at >= ?", of.Since)
-	}
-	if of.Ahead {
-		q = q.Where("v.start > ?", of.Now)
-	}
-	if of.Before != 0 {
-		q = q.Where("b.id < ?", of.Before)
-	}
-	return scan[[]Made](q)
 }

@@ -85,6 +85,19 @@ func TestTheHotStatementsUseIndexes(t *testing.T) {
 		ask(tx.DueNext(CalendarQueue, 5))
 		ask(tx.BookingsAhead(AheadOf{Staff: 1, Windows: []span.Span{window}}))
 		ask(tx.BookingsAhead(AheadOf{Service: 1, Windows: []span.Span{window}}))
+		for _, of := range []BookingsOf{{Words: "rosa o"}, {Order: ByMade}, {Order: ByStart, From: 5}, {Order: ByStartBack, To: 5, After: Place{5, 1}}, {Order: ByStart, From: 5, Staff: 1}, {Order: ByStart, From: 5, Service: 1},
+			{Order: ByStart, From: 5, Copy: CopyFailed}, {Words: "a", Copy: CopyFailed, Staff: 1, Status: Cancelled}} {
+			of.Most = 5
+			ask(tx.FindBookings(of))
+		}
+		ask(tx.ClientBefore("x@y.example", 5))
+		ask(tx.CopiesWithPlaces(1))
+		ask(tx.ProofsIn(ProofWaiting))
+		ask(tx.ProofsLeftOver())
+		ask(tx.ProofsOf(1, Listing{Page: 1}))
+		ask(tx.LastProofs([]ID{1}))
+		ask(tx.ProofVisits(0))
+		ask(tx.TakenIn([]ID{1}, window))
 		ask(tx.LyingElsewhere([]ID{1, 2}))
 		ask(tx.AdriftOf([]ID{1, 2}))
 		ask(tx.AdriftUnder(1))

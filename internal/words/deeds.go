@@ -1,6 +1,9 @@
 package words
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // kinds are what things of the trail are called.
 var kinds = map[string]string{
@@ -54,4 +57,21 @@ func OfDeed(who, deed, kind, name string) string {
 		return fmt.Sprintf("%s reset how %s signs in", who, name)
 	}
 	return fmt.Sprintf("%s %s %s", who, deed, thing)
+}
+
+// OfBooking says in a sentence what somebody did to the booking that is looked at.
+func OfBooking(who, deed string) string {
+	switch deed {
+	case "took":
+		return "Booked by " + who
+	case "moved", "cancelled", "confirmed":
+		return strings.ToUpper(deed[:1]) + deed[1:] + " by " + who
+	case "noted something on":
+		return who + " changed the note"
+	case "marked as missed":
+		return who + " noted that nobody came"
+	case "took back that somebody missed":
+		return who + " took back that nobody came"
+	}
+	return who + " " + deed + " it"
 }

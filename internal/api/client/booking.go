@@ -202,7 +202,7 @@ func (s *Client) moveMyBooking(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if err := api.MoveBooking(ctx, s.DB, s.Bookings, k.ID, in.Body, words.In{Zone: zone, Twelve: in.Clock == "12"}); err != nil {
+	if err := api.MoveBooking(ctx, s.DB, s.Bookings, k.ID, in.Body, "", words.In{Zone: zone, Twelve: in.Clock == "12"}); err != nil {
 		return nil, err
 	}
 	_, out, err = s.byToken(ctx, &in.TokenPath)

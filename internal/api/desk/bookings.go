@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/span"
 	"niche/internal/api"
@@ -24,7 +25,11 @@ type Decision struct {
 }
 
 func (s *Desk) registerBookings(a huma.API) {
-	huma.Register(a, api.Get("/api/bookings", "listBookings", "Bookings as they were made, the last first"), s.listBookings)
+	huma.Register(a, api.Get("/api/bookings", "findBookings", "Bookings, found and in order"), s.findBookings)
+	huma.Register(a, api.Get("/api/bookings/export", "exportBookings", "The same as a file"), s.exportBookings)
+	huma.Register(a, api.Post("/api/bookings", "bookAtDesk", "Book for a client", http.StatusCreated), s.bookAtDesk)
+	huma.Register(a, api.Get("/api/bookings/{id}", "getBooking", "A booking with all that is known of it"), s.getBooking)
+	huma.Register(a, api.Put("/api/bookings/{id}/note", "noteBooking", "Note something of a booking, or that nobody came"), s.noteBooking)
 	huma.Register(a, api.Post("/api/bookings/cancel", "cancelBookings", "Cancel several bookings", http.StatusNoContent), s.cancelBookings)
 	huma.Register(a, api.Post("/api/bookings/{id}/cancel", "cancelBooking", "Cancel a booking", http.StatusNoContent), s.cancelBooking)
 	huma.Register(a, api.Post("/api/bookings/{id}/move", "moveBooking", "Move a booking to another start", http.StatusNoContent), s.moveBooking)
@@ -78,15 +83,56 @@ func (s *Desk) cancelBooking(ctx context.Context, in *api.IDPath) (*struct{}, er
 	return nil, api.Found(s.Bookings.Cancel(ctx, in.ID), "booking")
 }
 
+// DeskStart is a start as the desk gives it: an instant, or what the business's clock shows then.
+type DeskStart struct {
+	Start span.Instant `json:"start,omitempty" format:"date-time"`
+	Wall  string       `json:"wall,omitempty" pattern:"^[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9]{1,2}:[0-9]{2}$" doc:"Instead of it: 2026-11-26 10:00 on the business's clock."`
+}
+
+// at returns the instant.
+func (d DeskStart) at(zone hours.Zone) (span.Instant, error) {
+	if d.Wall == "" && d.Start == 0 {
+		return 0, api.Wrong("start", "Say when.")
+	}
+	if d.Wall == "" {
+		return d.Start, nil
+	}
+	day, clock, _ := strings.Cut(d.Wall, " ")
+	if len(clock) == 4 {
+		clock = "0" + clock
+	}
+	date, err1 := hours.ParseDate(day)
+	minute, err2 := hours.ParseWall(clock)
+	if err1 != nil || err2 != nil {
+		return 0, api.Wrong("wall", "This is not a date with a time of day.")
+	}
+	return zone.Over(date, date+1).Starting(date, int(minute)), nil
+}
+
+// DeskMove says where a booking goes.
+type DeskMove struct {
+	DeskStart
+	Staff  store.ID `json:"staff" minimum:"0" doc:"With whom, or 0 for anyone."`
+	Anyway string   `json:"anyway,omitempty" maxLength:"300" doc:"Why rules are overruled: all but another booking of the same time. Left out for keeping them."`
+}
+
 func (s *Desk) moveBooking(ctx context.Context, in *struct {
 	api.IDPath
-	Body api.Move
+	Body DeskMove
 }) (*struct{}, error) {
 	zone, err := schedule.Zone(s.DB.Read(ctx))
 	if err != nil {
 		return nil, err
 	}
-	return nil, api.MoveBooking(ctx, s.DB, s.Bookings, in.ID, in.Body, words.In{Zone: zone})
+	start, err := in.Body.at(zone)
+	if err != nil {
+		return nil, err
+	}
+	anyway := strings.TrimSpace(in.Body.Anyway)
+	if anyway != "" && in.Body.Staff == 0 {
+		return nil, api.Wrong("staff", "Say with whom: rules are overruled for somebody.")
+	}
+	return nil, api.MoveBooking(ctx, s.DB, s.Bookings, in.ID, api.Move{Start: start, Staff: in.Body.Staff}, anyway, words.In{Zone: zone})
 }
 
 // Way is where a booking could move to.
@@ -141,50 +187,6 @@ func (s *Desk) decideBooking(ctx context.Context, in *struct {
 	Body Decision
 }) (*struct{}, error) {
 	return nil, api.Found(s.Bookings.Decide(ctx, in.ID, in.Body.Accept), "booking that waits for a decision")
-}
-
-// MadeBooking is a booking as it was made.
-type MadeBooking struct {
-	ID        store.ID `json:"id"`
-	Visit     store.ID `json:"visit"`
-	Reference string   `json:"reference"`
-	Service   string   `json:"service"`
-	When      string   `json:"when" doc:"The visit, on the business's clock."`
-	Date      string   `json:"date" format:"date" doc:"Of the visit, on the business's clock."`
-	Staff     string   `json:"staff"`
-	Client    string   `json:"client"`
-	Email     string   `json:"email"`
-	Status    string   `json:"status" enum:"pending,confirmed,cancelled"`
-	Made      string   `json:"made" doc:"When it was made, on the business's clock."`
-	Network   string   `json:"network" doc:"Where it was made from; empty where that was not kept."`
-	Ahead     bool     `json:"ahead" doc:"The visit has not begun."`
-}
-
-func (s *Desk) listBookings(ctx context.Context, in *struct {
-	Text    string   `query:"text" maxLength:"120" doc:"The beginning of a mail address or reference, or a part of a name."`
-	Network string   `query:"network" maxLength:"60" doc:"Only those made from one network."`
-	Status  string   `query:"status" enum:"pending,confirmed,cancelled"`
-	Ahead   bool     `query:"ahead" doc:"Only of visits that have not begun."`
-	Before  store.ID `query:"before" minimum:"0" doc:"Made before this one; 0 for the last."`
-	Clock   string   `query:"clock" enum:"24,12" default:"24"`
-}) (*api.Body[api.List[MadeBooking]], error) {
-	db, now := s.DB.Read(ctx), span.At(s.Now())
-	text, err := inZone(db, in.Clock)
-	if err != nil {
-		return nil, err
-	}
-	rows, err := db.BookingsMade(store.MadeOf{Text: strings.TrimSpace(in.Text), Origin: in.Network, Status: store.BookingStatus(in.Status), Ahead: in.Ahead, Now: now, Before: in.Before, Most: store.PageSize + 1})
-	out := api.List[MadeBooking]{Items: []MadeBooking{}}
-	if len(rows) > store.PageSize {
-		rows = rows[:store.PageSize]
-		out.Next = int(rows[len(rows)-1].ID)
-	}
-	for _, r := range rows {
-		out.Items = append(out.Items, MadeBooking{ID: r.ID, Visit: r.VisitID, Reference: r.Reference, Service: r.Service, Staff: r.Staff, Client: r.ClientName, Email: r.ClientMail,
-			When: text.Local(r.Start).Format("Mon 2 Jan 2006, ") + text.Stretch(span.Between(r.Start, r.End)).Label, Date: text.Local(r.Start).Format("2006-01-02"),
-			Status: string(r.Status), Made: text.Moment(r.CreatedAt), Network: r.Origin, Ahead: r.Start > now})
-	}
-	return api.Answer(out, err)
 }
 
 // Cancelling names bookings that are to be cancelled.

@@ -16,7 +16,7 @@
     { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
     { href: p('/proofs'), label: 'Proofs', on: () => isActive('/proofs') },
     { href: p('/house'), label: 'House', on: () => isActive('/house') },
-    { href: p('/bookings'), label: 'Bookings', on: () => isActive('/bookings') },
+    { href: p('/bookings'), label: 'Bookings', on: () => isActive.startsWith('/bookings') },
     { href: p('/settings'), label: 'Settings', on: () => isActive('/settings') || isActive('/trail') },
   ];
   const next: Record<Scheme, Scheme> = { auto: 'light', light: 'dark', dark: 'auto' };
@@ -49,9 +49,10 @@
     {/each}
   </nav>
   <div class="ml-auto flex items-center gap-2 text-sm">
-    <span class="hidden max-w-56 truncate opacity-80 lg:inline" title={session.now?.administrator?.email}
+    <span class="hidden max-w-44 truncate opacity-80 xl:inline" title={session.now?.administrator?.email}
       >{session.now?.administrator?.name}, {session.now?.business?.name}</span
     >
+    <a href={p('/bookings/new')} class="btn btn-sm btn-secondary max-sm:hidden">New booking</a>
     <button
       class="btn btn-ghost btn-sm btn-square text-neutral-content hover:bg-white/12"
       onclick={turn}

@@ -102,7 +102,7 @@
       {#each visit.clients as c (c.id)}
         <li class="grid gap-1 border-t border-base-300 pt-3 text-sm">
           {#if shared}<b>{c.name}{c.places > 1 ? `, ${c.places} places` : ''}</b>{/if}
-          <span>Reference <b>{c.reference}</b></span>
+          <span>Reference <a class="link-plain" href="/bookings/{c.id}">{c.reference}</a></span>
           <span class="break-words text-mute">{c.mail}</span>
           <Sold booking={c.id} />
           {#if c.status === 'pending'}

@@ -77,10 +77,7 @@
     problem = undefined;
     try {
       const got = await data(
-        api.POST('/api/pages/{slug}/bookings', {
-          params: { path: { slug: why.page } },
-          body: { start: why.at, staff, name, email: mail, zone, clock: clock.kind, key },
-        }),
+        api.POST('/api/bookings', { body: { service, start: why.at, staff, name, email: mail, key } }),
       );
       [booked, booking, name, mail] = [got.reference, false, '', ''];
       key = crypto.randomUUID();
@@ -154,6 +151,14 @@
             >Book this start…</button
           >
         {/if}
+      {/if}
+      {#if !why.offered && !booked && !draft && why.performs && why.rules.some((r) => !r.held)}
+        <a
+          class="link-plain text-sm"
+          href="/bookings/new?service={why.service.id}&staff={why.staff.id}&anyway={encodeURIComponent(
+            why.at,
+          )}">book it anyway…</a
+        >
       {/if}
       {#if !why.performs}
         <Notice>

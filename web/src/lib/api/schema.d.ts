@@ -166,10 +166,11 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Bookings as they were made, the last first */
-    get: operations['listBookings'];
+    /** Bookings, found and in order */
+    get: operations['findBookings'];
     put?: never;
-    post?: never;
+    /** Book for a client */
+    post: operations['bookAtDesk'];
     delete?: never;
     options?: never;
     head?: never;
@@ -187,6 +188,40 @@ export interface paths {
     put?: never;
     /** Cancel several bookings */
     post: operations['cancelBookings'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/export': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The same as a file */
+    get: operations['exportBookings'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A booking with all that is known of it */
+    get: operations['getBooking'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -255,6 +290,23 @@ export interface paths {
     put?: never;
     /** Move a booking to another start */
     post: operations['moveBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bookings/{id}/note': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Note something of a booking, or that nobody came */
+    put: operations['noteBooking'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1788,6 +1840,13 @@ export interface components {
     AskingIn: {
       email: string;
     };
+    AtDesk: {
+      /** Format: int64 */
+      id: number;
+      reference: string;
+      status: string;
+      when: string;
+    };
     Attention: {
       /** @description What holds all the same, in a sentence. */
       holds: string;
@@ -1870,6 +1929,12 @@ export interface components {
       when: string;
       with: string;
       zone: string;
+    };
+    BookingNote: {
+      /** @description The client did not come. */
+      missed: boolean;
+      /** @description No client sees it. */
+      note: string;
     };
     BudgetStep: {
       code: string;
@@ -2161,6 +2226,48 @@ export interface components {
     Declining: {
       why?: string;
     };
+    DeskBooking: {
+      /** @description Why rules are overruled: all but another booking of the same time. It needs somebody with whom. */
+      anyway?: string;
+      /** @description The client's mail address; it is needed, since what they are told goes there. */
+      email: string;
+      /** @description Made at random: the same request sent again with it gets the same booking. */
+      key?: string;
+      /**
+       * Format: int64
+       * @description One of the service's lengths; the first when left out.
+       */
+      length?: number;
+      name: string;
+      /** @description No client sees it. */
+      note?: string;
+      /** Format: int64 */
+      places?: number;
+      /** Format: int64 */
+      service: number;
+      /**
+       * Format: int64
+       * @description With whom; 0 for anyone.
+       */
+      staff: number;
+      /** Format: date-time */
+      start?: string;
+      /** @description Instead of it: 2026-11-26 10:00 on the business's clock. */
+      wall?: string;
+    };
+    DeskMove: {
+      /** @description Why rules are overruled: all but another booking of the same time. Left out for keeping them. */
+      anyway?: string;
+      /**
+       * Format: int64
+       * @description With whom, or 0 for anyone.
+       */
+      staff: number;
+      /** Format: date-time */
+      start?: string;
+      /** @description Instead of it: 2026-11-26 10:00 on the business's clock. */
+      wall?: string;
+    };
     Drift: {
       calendar: string;
       /** Format: int64 */
@@ -2205,6 +2312,64 @@ export interface components {
       /** @description The path of the field in the body, or query.NAME. */
       field: string;
       message: string;
+    };
+    FoundBooking: {
+      /** @description The visit has not begun. */
+      ahead: boolean;
+      client: string;
+      /** @description How its copies stand, the worst of them; empty where there is none. */
+      copy: string;
+      /**
+       * Format: date
+       * @description Of the visit, on the business's clock.
+       */
+      date: string;
+      email: string;
+      /** Format: date-time */
+      end: string;
+      /** Format: int64 */
+      id: number;
+      /** @description When it was made, on the business's clock. */
+      made: string;
+      /** @description Who at the desk made it; empty for the client. */
+      madeBy: string;
+      missed: boolean;
+      /** @description Where it was made from; empty where that was not kept. */
+      network: string;
+      note: string;
+      /** Format: int64 */
+      places: number;
+      reference: string;
+      service: string;
+      staff: string;
+      /** Format: date-time */
+      start: string;
+      /** @enum {string} */
+      status: 'pending' | 'confirmed' | 'cancelled';
+      /** Format: int64 */
+      visit: number;
+      /** @description The visit, on the business's clock. */
+      when: string;
+    };
+    FoundBookings: {
+      items: components['schemas']['FoundBooking'][];
+      /** @description After which the next part begins, or empty at the end. */
+      next: string;
+      /**
+       * @description The order in which they are: words are found by an index, the last made first.
+       * @enum {string}
+       */
+      order: 'start' | 'startback' | 'made';
+    };
+    Happened: {
+      /** Format: date-time */
+      at: string;
+      /** @enum {string} */
+      kind: 'booking' | 'copy' | 'clash';
+      /** @description From what to what, or empty. */
+      more: string;
+      when: string;
+      words: string;
     };
     HostEntry: {
       /** @description The host or CalDAV address at which its accounts are looked for. */
@@ -2381,14 +2546,6 @@ export interface components {
        */
       next: number;
     };
-    ListMadeBooking: {
-      items: components['schemas']['MadeBooking'][];
-      /**
-       * Format: int64
-       * @description The next part, or 0 at the end.
-       */
-      next: number;
-    };
     ListOwnSession: {
       items: components['schemas']['OwnSession'][];
       /**
@@ -2481,32 +2638,6 @@ export interface components {
       until: string;
       /** Format: int64 */
       version: number;
-    };
-    MadeBooking: {
-      /** @description The visit has not begun. */
-      ahead: boolean;
-      client: string;
-      /**
-       * Format: date
-       * @description Of the visit, on the business's clock.
-       */
-      date: string;
-      email: string;
-      /** Format: int64 */
-      id: number;
-      /** @description When it was made, on the business's clock. */
-      made: string;
-      /** @description Where it was made from; empty where that was not kept. */
-      network: string;
-      reference: string;
-      service: string;
-      staff: string;
-      /** @enum {string} */
-      status: 'pending' | 'confirmed' | 'cancelled';
-      /** Format: int64 */
-      visit: number;
-      /** @description The visit, on the business's clock. */
-      when: string;
     };
     MailEntry: {
       /** @description As mail.example; empty for none: then no mail goes out. */
@@ -3291,6 +3422,94 @@ export interface components {
        * @enum {string}
        */
       holds: 'booking' | 'calendar' | 'neither';
+    };
+    ShownBooking: {
+      /** @description The visit has not begun. */
+      ahead: boolean;
+      /**
+       * Format: int64
+       * @description How many visits the client had before this one.
+       */
+      before: number;
+      /** @description What lies on the visit, or empty. */
+      clash: string;
+      client: string;
+      copies: components['schemas']['ShownCopy'][];
+      /** @description How its copies stand, the worst of them; empty where there is none. */
+      copy: string;
+      /**
+       * Format: date
+       * @description Of the visit, on the business's clock.
+       */
+      date: string;
+      email: string;
+      /** Format: date-time */
+      end: string;
+      /** @description What happened to it, the last first. */
+      happened: components['schemas']['Happened'][];
+      /** Format: int64 */
+      id: number;
+      /**
+       * Format: int64
+       * @description Of the visit, in minutes.
+       */
+      length: number;
+      /** @description When it was made, on the business's clock. */
+      made: string;
+      /** @description Who at the desk made it; empty for the client. */
+      madeBy: string;
+      missed: boolean;
+      /**
+       * Format: int64
+       * @description How many of those they missed.
+       */
+      missedThen: number;
+      /** @description Where it was made from; empty where that was not kept. */
+      network: string;
+      note: string;
+      /** @description Others on the same visit. */
+      others: components['schemas']['FoundBooking'][];
+      /** @description Why it was taken or moved though rules refused it; or empty. */
+      overruled: string;
+      /** @description How its staff were picked. */
+      picked: string;
+      place: string;
+      /** Format: int64 */
+      places: number;
+      reference: string;
+      service: string;
+      /** Format: int64 */
+      serviceId: number;
+      staff: string;
+      staffIds: components['schemas']['NamedID'][];
+      /** Format: date-time */
+      start: string;
+      /** @enum {string} */
+      status: 'pending' | 'confirmed' | 'cancelled';
+      /** @description Rooms and equipment. */
+      things: string[];
+      /** @description How long it is until the visit, or since, in words. */
+      until: string;
+      /** Format: int64 */
+      visit: number;
+      /** @description The visit, on the business's clock. */
+      when: string;
+      /** @description The client's own. */
+      zone: string;
+    };
+    ShownCopy: {
+      calendar: string;
+      /** @description It is to be removed. */
+      going: boolean;
+      /** Format: int64 */
+      id: number;
+      /** @description before or after for the time around the visit, or empty. */
+      part: string;
+      staff: string;
+      /** @enum {string} */
+      state: 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed' | 'removed' | 'left';
+      /** @description When it was looked at last, and what is wrong. */
+      words: string;
     };
     ShownProof: {
       /** @description Whose wish it was; empty for the schedule's. */
@@ -4135,19 +4354,28 @@ export interface operations {
       };
     };
   };
-  listBookings: {
+  findBookings: {
     parameters: {
       query?: {
-        /** @description The beginning of a mail address or reference, or a part of a name. */
+        /** @description Beginnings of words of names, mail addresses, references and notes. */
         text?: string;
+        service?: number;
+        staff?: number;
+        status?: 'pending' | 'confirmed' | 'cancelled' | 'missed';
+        /** @description Only those of which a copy is in this state. */
+        copy?: 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed';
+        period?: 'ahead' | 'past' | 'any';
+        /** @description The first date of visits, instead of a period. */
+        from?: string;
+        /** @description The last date. */
+        to?: string;
         /** @description Only those made from one network. */
         network?: string;
-        status?: 'pending' | 'confirmed' | 'cancelled';
-        /** @description Only of visits that have not begun. */
-        ahead?: boolean;
-        /** @description Made before this one; 0 for the last. */
-        before?: number;
+        /** @description By their visits, those that are over the latest first; or as they were made, the last first. */
+        order?: 'start' | 'made';
         clock?: '24' | '12';
+        /** @description The part after this place. */
+        after?: string;
       };
       header?: never;
       path?: never;
@@ -4161,7 +4389,40 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['ListMadeBooking'];
+          'application/json': components['schemas']['FoundBookings'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bookAtDesk: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DeskBooking'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AtDesk'];
         };
       };
       /** @description Error */
@@ -4194,6 +4455,85 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exportBookings: {
+    parameters: {
+      query?: {
+        /** @description Beginnings of words of names, mail addresses, references and notes. */
+        text?: string;
+        service?: number;
+        staff?: number;
+        status?: 'pending' | 'confirmed' | 'cancelled' | 'missed';
+        /** @description Only those of which a copy is in this state. */
+        copy?: 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed';
+        period?: 'ahead' | 'past' | 'any';
+        /** @description The first date of visits, instead of a period. */
+        from?: string;
+        /** @description The last date. */
+        to?: string;
+        /** @description Only those made from one network. */
+        network?: string;
+        /** @description By their visits, those that are over the latest first; or as they were made, the last first. */
+        order?: 'start' | 'made';
+        clock?: '24' | '12';
+        format?: 'csv' | 'ics' | 'json';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getBooking: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownBooking'];
+        };
       };
       /** @description Error */
       default: {
@@ -4310,7 +4650,40 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Move'];
+        'application/json': components['schemas']['DeskMove'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  noteBooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BookingNote'];
       };
     };
     responses: {

@@ -1,0 +1,300 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"niche/core/span"
+	"niche/internal/api"
+	"niche/internal/booking"
+	"niche/internal/people"
+	"niche/internal/schedule"
+	"niche/internal/store"
+	"niche/internal/words"
+)
+
+// ShownBooking is a booking with all that is known of it.
+type ShownBooking struct {
+	FoundBooking
+	ServiceID  store.ID        `json:"serviceId"`
+	Length     int             `json:"length" doc:"Of the visit, in minutes."`
+	StaffIDs   []store.NamedID `json:"staffIds"`
+	Things     []string        `json:"things" doc:"Rooms and equipment."`
+	Place      string          `json:"place"`
+	Zone       string          `json:"zone" doc:"The client's own."`
+	Picked     string          `json:"picked" doc:"How its staff were picked."`
+	Overruled  string          `json:"overruled" doc:"Why it was taken or moved though rules refused it; or empty."`
+	Until      string          `json:"until" doc:"How long it is until the visit, or since, in words."`
+	Others     []FoundBooking  `json:"others" doc:"Others on the same visit."`
+	Before     int             `json:"before" doc:"How many visits the client had before this one."`
+	MissedThen int             `json:"missedThen" doc:"How many of those they missed."`
+	Copies     []ShownCopy     `json:"copies"`
+	Clash      string          `json:"clash" doc:"What lies on the visit, or empty."`
+	Happened   []Happened      `json:"happened" doc:"What happened to it, the last first."`
+}
+
+// ShownCopy is a copy of a visit, and how it stands.
+type ShownCopy struct {
+	ID       store.ID `json:"id"`
+	Calendar string   `json:"calendar"`
+	Staff    string   `json:"staff"`
+	Part     string   `json:"part" doc:"before or after for the time around the visit, or empty."`
+	State    string   `json:"state" enum:"waiting,written,read back,doubted,adrift,failed,removed,left"`
+	Going    bool     `json:"going" doc:"It is to be removed."`
+	Words    string   `json:"words" doc:"When it was looked at last, and what is wrong."`
+}
+
+// Happened is something that happened to a booking.
+type Happened struct {
+	At    span.Instant `json:"at" format:"date-time"`
+	When  string       `json:"when"`
+	Kind  string       `json:"kind" enum:"booking,copy,clash"`
+	Words string       `json:"words"`
+	More  string       `json:"more" doc:"From what to what, or empty."`
+}
+
+func (s *Desk) getBooking(ctx context.Context, in *struct {
+	api.IDPath
+	Clock string `query:"clock" enum:"24,12" default:"24"`
+}) (*api.Body[ShownBooking], error) {
+	db := s.DB.Read(ctx)
+	text, err := inZone(db, in.Clock)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.showBooking(db, in.ID, text)
+	return api.Answer(out, api.Found(err, "booking"))
+}
+
+func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBooking, err error) {
+	k, err := db.Booking(id)
+	if err != nil || k.Status == store.Held {
+		return out, cmp.Or(err, store.ErrNotFound)
+	}
+	v, err := db.Visit(k.VisitID)
+	if err != nil {
+		return out, err
+	}
+	service, err := db.Service(v.ServiceID)
+	if err != nil {
+		return out, err
+	}
+	now := span.At(s.Now())
+	found := func(b store.Booking) FoundBooking {
+		return renderFound(store.FoundBooking{Booking: b, Service: service.Name, Start: v.Start, End: v.End}, text, now)
+	}
+	out = ShownBooking{FoundBooking: found(k), ServiceID: service.ID, Length: int(v.During().Minutes()), Place: service.Place, Zone: k.ClientZone, Picked: k.Picked, Overruled: k.Overruled,
+		StaffIDs: []store.NamedID{}, Things: []string{}, Others: []FoundBooking{}, Copies: []ShownCopy{}, Happened: []Happened{}, Until: until(v, now)}
+	ids, err := db.VisitStaff(v.ID)
+	if err != nil {
+		return out, err
+	}
+	names, err := db.StaffNames()
+	if err != nil {
+		return out, err
+	}
+	var who []string
+	for _, id := range ids {
+		out.StaffIDs, who = append(out.StaffIDs, store.NamedID{ID: id, Name: names[id]}), append(who, names[id])
+	}
+	out.Staff = words.List(who, "and")
+	things, err := db.VisitResources([]store.ID{v.ID})
+	if err != nil {
+		return out, err
+	}
+	for _, t := range things {
+		r, err := db.Resource(t.ResourceID)
+		if err != nil {
+			return out, err
+		}
+		out.Things = append(out.Things, r.Name)
+	}
+	on, err := db.BookingsOn(v.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, o := range on {
+		if o.ID != k.ID && o.Status != store.Held {
+			out.Others = append(out.Others, found(o))
+		}
+	}
+	earlier, err := db.ClientBefore(k.ClientMail, v.Start)
+	if err != nil {
+		return out, err
+	}
+	out.Before, out.MissedThen = earlier.Before, earlier.Missed
+	return out, happenings(db, &out, k, v, text)
+}
+
+// happenings fills what stands outside, and what happened.
+func happenings(db store.Tx, out *ShownBooking, k store.Booking, v store.Visit, text words.In) error {
+	add := func(at span.Instant, kind, said, more string) {
+		if at > 0 {
+			out.Happened = append(out.Happened, Happened{at, text.Moment(at), kind, said, more})
+		}
+	}
+	copies, err := db.CopiesWithPlaces(v.ID)
+	if err != nil {
+		return err
+	}
+	for _, c := range copies {
+		shown := ShownCopy{ID: c.ID, Calendar: c.Calendar, Staff: c.Staff, Part: string(c.Part), State: string(c.State), Going: !c.Wanted, Words: c.Error}
+		if c.TriedAt > 0 {
+			shown.Words = strings.TrimSpace("looked at " + text.Moment(c.TriedAt) + ". " + c.Error)
+		}
+		out.Copies = append(out.Copies, shown)
+		if c.Part == store.VisitItself && c.Wanted {
+			add(c.TriedAt, "copy", fmt.Sprintf("Copy in %s: %s", c.Calendar, c.State), c.Error)
+		}
+	}
+	clashes, err := db.OpenClashesOf(v.ID)
+	if err != nil {
+		return err
+	}
+	for _, c := range clashes {
+		in, err := db.Calendar(c.CalendarID)
+		if err != nil {
+			return err
+		}
+		out.Clash = fmt.Sprintf("A personal event in “%s” lies on it, %s.", in.Name, text.Stretch(span.Between(c.Start, c.End)).Label)
+		add(c.FoundAt, "clash", out.Clash, "")
+	}
+	rows, err := db.Trail(store.TrailOf{Kinds: []string{"booking"}, Thing: k.ID, Most: store.PageSize})
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		e := renderEntry(r, text)
+		var more []string
+		for _, c := range e.Changes {
+			if c.Field == "start" || c.Field == "anyway" {
+				more = append(more, changed(c))
+			}
+		}
+		who := e.Who
+		if who == "" {
+			who = "The client"
+		}
+		add(r.At, "booking", words.OfBooking(who, r.Deed), strings.Join(more, "; "))
+	}
+	slices.SortStableFunc(out.Happened, func(a, b Happened) int { return cmp.Compare(b.At, a.At) })
+	return nil
+}
+
+// changed says what became of a field.
+func changed(c TrailChange) string {
+	switch {
+	case c.Field == "anyway":
+		return fmt.Sprintf("rules were overruled: “%v”", c.To)
+	case c.From == nil:
+		return fmt.Sprintf("%v", c.To)
+	}
+	return fmt.Sprintf("from %v to %v", c.From, c.To)
+}
+
+// until says how far a visit is away.
+func until(v store.Visit, now span.Instant) string {
+	away := func(seconds span.Instant) string {
+		switch days := seconds / 86400; {
+		case days > 1:
+			return fmt.Sprintf("%d days", days)
+		case seconds >= 2*3600:
+			return words.Count(int(seconds/3600), "hour")
+		}
+		return words.Count(int(max(1, seconds/60)), "minute")
+	}
+	switch {
+	case v.Start > now:
+		return "in " + away(v.Start-now)
+	case v.End > now:
+		return "now"
+	}
+	return away(now-v.End) + " ago"
+}
+
+// BookingNote is what the desk notes of a booking.
+type BookingNote struct {
+	Note   string `json:"note" maxLength:"2000" doc:"No client sees it."`
+	Missed bool   `json:"missed" doc:"The client did not come."`
+}
+
+func (s *Desk) noteBooking(ctx context.Context, in *struct {
+	api.IDPath
+	Body BookingNote
+}) (*struct{}, error) {
+	err := s.Bookings.Note(ctx, in.ID, strings.TrimSpace(in.Body.Note), in.Body.Missed)
+	if errors.Is(err, booking.ErrNotOver) {
+		return nil, api.Wrong("missed", "Nobody can have missed a visit that has not begun, or was cancelled.")
+	}
+	return nil, api.Found(err, "booking")
+}
+
+// DeskBooking is a booking that is made at the desk.
+type DeskBooking struct {
+	DeskStart
+	Service store.ID `json:"service"`
+	Staff   store.ID `json:"staff" minimum:"0" doc:"With whom; 0 for anyone."`
+	Length  int      `json:"length,omitempty" minimum:"0" maximum:"1440" doc:"One of the service's lengths; the first when left out."`
+	Places  int      `json:"places,omitempty" minimum:"0" maximum:"1000"`
+	Name    string   `json:"name" minLength:"1" maxLength:"120"`
+	Email   string   `json:"email" maxLength:"254" doc:"The client's mail address; it is needed, since what they are told goes there."`
+	Note    string   `json:"note,omitempty" maxLength:"2000" doc:"No client sees it."`
+	Anyway  string   `json:"anyway,omitempty" maxLength:"300" doc:"Why rules are overruled: all but another booking of the same time. It needs somebody with whom."`
+	Key     string   `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random: the same request sent again with it gets the same booking."`
+}
+
+// AtDesk is a booking that was made at the desk.
+type AtDesk struct {
+	ID        store.ID `json:"id"`
+	Reference string   `json:"reference"`
+	Status    string   `json:"status"`
+	When      string   `json:"when"`
+}
+
+func (s *Desk) bookAtDesk(ctx context.Context, in *struct{ Body DeskBooking }) (*api.Body[AtDesk], error) {
+	db := s.DB.Read(ctx)
+	service, err := db.Service(in.Body.Service)
+	if err != nil {
+		return nil, api.Found(err, "service")
+	}
+	zone, err := schedule.Zone(db)
+	if err != nil {
+		return nil, err
+	}
+	email, ok := people.MailAddress(in.Body.Email)
+	if !ok {
+		return nil, api.Wrong("email", "This is not a mail address.")
+	}
+	length := span.Minutes(in.Body.Length)
+	if length != 0 && length != service.Length && !slices.Contains(service.Lengths, length) {
+		return nil, api.Wrong("length", "This service has no visits of this length.")
+	}
+	anyway := strings.TrimSpace(in.Body.Anyway)
+	if anyway != "" && in.Body.Staff == 0 {
+		return nil, api.Wrong("staff", "Say with whom: rules are overruled for somebody.")
+	}
+	start, err := in.Body.at(zone)
+	if err != nil {
+		return nil, err
+	}
+	taken, err := s.Bookings.Take(ctx, booking.Request{Key: in.Body.Key, Service: service.ID, Start: start, Length: cmp.Or(length, service.Length), Places: in.Body.Places, Staff: in.Body.Staff,
+		ClientName: strings.TrimSpace(in.Body.Name), ClientMail: email, ClientZone: zone.String(), MadeBy: api.Who(ctx).Name, Anyway: anyway})
+	text := words.In{Zone: zone}
+	if errors.Is(err, booking.ErrKeyUsed) {
+		return nil, api.NewProblem(http.StatusConflict, "This was sent before, for another booking.")
+	}
+	if err != nil {
+		return nil, api.Refused(err, text, span.At(s.Now()), cmp.Or(length, service.Length))
+	}
+	if note := strings.TrimSpace(in.Body.Note); note != "" {
+		if err := s.Bookings.Note(context.WithoutCancel(ctx), taken.Booking.ID, note, false); err != nil {
+			s.Log.Error("noting on a new booking", "error", err) // it is booked all the same
+		}
+	}
+	return api.Answer(AtDesk{taken.Booking.ID, taken.Booking.Reference, string(taken.Booking.Status), text.Moment(start)}, nil)
+}

@@ -1,0 +1,187 @@
+package serve_test
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/core/ics"
+	"niche/core/span"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/nichetest"
+	"niche/internal/store"
+)
+
+// finder is a desk at which bookings are found.
+type finder struct{ *nichetest.Desk }
+
+// find returns the clients of what is found, in order, through all parts.
+func (d finder) find(query string) (names []string) {
+	after := ""
+	for {
+		var part desk.FoundBookings
+		require.NoError(d.T, d.Get(d.T.Context(), "/api/bookings?"+query+"&after="+after, &part))
+		for _, b := range part.Items {
+			names = append(names, b.Client)
+		}
+		if after = part.Next; after == "" {
+			return names
+		}
+	}
+}
+
+func (d finder) file(format, query string) string {
+	res, err := d.HTTP().Get(d.Address + "/api/bookings/export?format=" + format + "&" + query)
+	require.NoError(d.T, err)
+	defer func() { _ = res.Body.Close() }()
+	body, err := io.ReadAll(res.Body)
+	require.NoError(d.T, err)
+	require.Equal(d.T, http.StatusOK, res.StatusCode, string(body))
+	return string(body)
+}
+
+func (d finder) shown(id store.ID) (b desk.ShownBooking) {
+	require.NoError(d.T, d.Get(d.T.Context(), fmt.Sprintf("/api/bookings/%d", id), &b))
+	return b
+}
+
+func (d finder) idOf(name string) store.ID {
+	var part desk.FoundBookings
+	require.NoError(d.T, d.Get(d.T.Context(), "/api/bookings?period=any&text="+url.QueryEscape(name), &part))
+	require.Len(d.T, part.Items, 1, name)
+	return part.Items[0].ID
+}
+
+// Bookings are found by the beginnings of any words, in any order and without regard to accents; by what they are of and
+// how they stand; part by part without losing or doubling one. What is found leaves as a file that others read.
+func TestBookingsAreFound(t *testing.T) {
+	d := finder{nichetest.OpenDesk(t, func(f *desk.ServiceFields) { f.Places = 30 })}
+	class := d.AddService("Care class", func(f *desk.ServiceFields) { f.Places = 200 })
+	for _, b := range []client.NewBooking{
+		{Start: nichetest.At("2026-03-04T10:00:00Z"), Name: "Zoë Brück", Email: "zoe@clients.example"},
+		{Start: nichetest.At("2026-03-03T10:00:00Z"), Name: "Rosa Osei", Email: "rosa.osei@clients.example"},
+		{Start: nichetest.At("2026-03-05T10:00:00Z"), Name: `=HYPERLINK("x") "Quote, Ann"`, Email: "ann@clients.example"},
+	} {
+		_, err := d.Ask(b)
+		require.NoError(t, err)
+	}
+	for n := range 60 {
+		_, err := (&finder{d.On(class)}).Ask(client.NewBooking{Start: nichetest.At("2026-03-06T10:00:00Z"), Name: fmt.Sprintf("Pupil %02d", n)})
+		require.NoError(t, err)
+	}
+	for query, want := range map[string][]string{
+		"text=bru+zo":                        {"Zoë Brück"},
+		"text=ROSA.osei@clients":             {"Rosa Osei"},
+		"text=osei+rosa+nobody":              nil,
+		"text=%22+%2A+%29+OR+rosa":           nil, // an operator of the index is a word like any
+		"text=quote":                         {`=HYPERLINK("x") "Quote, Ann"`},
+		"text=pupil+07":                      {"Pupil 07"},
+		"from=2026-03-03&to=2026-03-04":      {"Rosa Osei", "Zoë Brück"},
+		"period=past":                        nil,
+		"status=pending":                     nil,
+		"copy=failed":                        nil,
+		"text=" + url.QueryEscape(d.ref(t)):  {"Rosa Osei"},
+		"service=1&order=made":               {`=HYPERLINK("x") "Quote, Ann"`, "Rosa Osei", "Zoë Brück"},
+		"staff=1&to=2026-03-04&period=ahead": {"Rosa Osei", "Zoë Brück"},
+	} {
+		require.Equal(t, want, d.find(query), query)
+	}
+	for _, query := range []string{"period=ahead", "period=any", "order=made", "text=clients", "staff=1"} {
+		names := d.find(query)
+		require.Len(t, names, 63, query)
+		seen := map[string]bool{}
+		for _, n := range names {
+			seen[n] = true
+		}
+		require.Len(t, seen, 63, query)
+	}
+	require.Equal(t, http.StatusUnprocessableEntity, nichetest.Problem(t, d.Get(t.Context(), "/api/bookings?after=x", nil)).Status)
+
+	rows, err := csv.NewReader(strings.NewReader(d.file("csv", "service=1"))).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, rows, 4)
+	require.Equal(t, "2026-03-03T10:00:00Z", rows[1][3])
+	require.Equal(t, `'=HYPERLINK("x") "Quote, Ann"`, rows[3][7], "no spreadsheet takes it for a formula")
+	var list []desk.FoundBooking
+	require.NoError(t, json.Unmarshal([]byte(d.file("json", "text=pupil")), &list))
+	require.Len(t, list, 60)
+	reading, err := ics.ReadBusy(strings.NewReader(d.file("ics", "service=1")), ics.Scope{Window: span.Between(0, 1<<40)})
+	require.NoError(t, err)
+	require.Len(t, reading.Events, 3)
+	require.Empty(t, reading.Skipped)
+	// What is cancelled is found as such, what is only held is not found at all.
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/cancel", d.idOf("rosa")), nil, nil))
+	require.Equal(t, []string{"Rosa Osei"}, d.find("status=cancelled"))
+}
+
+// ref is the reference of Rosa Osei's booking.
+func (d finder) ref(t *testing.T) string { return d.shown(d.idOf("rosa")).Reference }
+
+// The desk notes, marks what was missed, moves and books as the rules say; and overrules any of them for a reason, but never
+// another booking of the same time. It is told at the booking.
+func TestTheDeskBooksMovesAndOverrules(t *testing.T) {
+	d := finder{nichetest.OpenDesk(t, nil)}
+	mara := d.AddStaff("Mara Quillon")
+	book := func(b desk.DeskBooking) (out desk.AtDesk, err error) {
+		b.Service, b.Email = d.Service.ID, "vera@clients.example"
+		if b.Name == "" {
+			b.Name = "Vera Stone"
+		}
+		return out, d.Post(t.Context(), "/api/bookings", b, &out)
+	}
+	wall := func(text string) desk.DeskStart { return desk.DeskStart{Wall: text} }
+	first, err := book(desk.DeskBooking{DeskStart: wall("2026-03-03 9:00"), Note: "rang at eight", Key: "0123456789abcdef"})
+	require.NoError(t, err)
+	again, err := book(desk.DeskBooking{DeskStart: wall("2026-03-03 9:00"), Note: "rang at eight", Key: "0123456789abcdef"})
+	require.NoError(t, err)
+	require.Equal(t, first, again, "sent twice, it is booked once")
+	b := d.shown(first.ID)
+	require.Equal(t, []string{"rang at eight", "Ada", "in 25 hours"}, []string{b.Note, b.MadeBy, b.Until})
+
+	// Nobody works at 18:00; the rules refuse it, and a reason overrules them for somebody.
+	_, err = book(desk.DeskBooking{DeskStart: wall("2026-03-03 18:00")})
+	require.Equal(t, []string{"outside-hours"}, nichetest.Problem(t, err).Reasons)
+	_, err = book(desk.DeskBooking{DeskStart: wall("2026-03-03 18:00"), Anyway: "a concert"})
+	require.Equal(t, "staff", nichetest.Problem(t, err).Errors[0].Field)
+	late, err := book(desk.DeskBooking{DeskStart: wall("2026-03-03 18:00"), Staff: d.Staff.ID, Anyway: "a concert"})
+	require.NoError(t, err)
+	require.Equal(t, "a concert", d.shown(late.ID).Overruled)
+	// But what is booked stays booked, for a booking and for a move.
+	_, err = book(desk.DeskBooking{DeskStart: wall("2026-03-03 18:30"), Staff: d.Staff.ID, Anyway: "another concert"})
+	require.Contains(t, nichetest.Problem(t, err).Reasons, "booked")
+	move := func(to desk.DeskMove) error {
+		return d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/move", first.ID), to, nil)
+	}
+	require.Contains(t, nichetest.Problem(t, move(desk.DeskMove{DeskStart: wall("2026-03-03 17:30"), Staff: d.Staff.ID, Anyway: "it must be"})).Reasons, "booked")
+	require.NoError(t, move(desk.DeskMove{DeskStart: wall("2026-03-03 07:00"), Staff: d.Staff.ID, Anyway: "an early train"}))
+	require.Equal(t, "an early train", d.shown(first.ID).Overruled)
+	require.Contains(t, fmt.Sprint(d.shown(first.ID).Happened), "rules were overruled: “an early train”")
+	// Somebody who does not perform the service cannot be asked for at all.
+	require.Error(t, move(desk.DeskMove{DeskStart: wall("2026-03-03 10:00"), Staff: mara, Anyway: "please"}))
+	require.Empty(t, nichetest.WrongClaims(d.Desk))
+
+	note := func(id store.ID, n desk.BookingNote) error {
+		return d.Put(t.Context(), fmt.Sprintf("/api/bookings/%d/note", id), n, nil)
+	}
+	require.Equal(t, "missed", nichetest.Problem(t, note(first.ID, desk.BookingNote{Missed: true})).Errors[0].Field, "the visit has not begun")
+	d.Pass(26 * time.Hour)
+	d.SignIn(d.Address)
+	require.NoError(t, note(first.ID, desk.BookingNote{Note: "ring again", Missed: true}))
+	require.Equal(t, []string{"Vera Stone"}, d.find("status=missed&period=any"))
+	require.Equal(t, []string{"Vera Stone"}, d.find("text=ring&period=any"))
+	next, err := book(desk.DeskBooking{DeskStart: wall("2026-03-05 10:00")})
+	require.NoError(t, err)
+	require.Equal(t, []int{2, 1}, []int{d.shown(next.ID).Before, d.shown(next.ID).MissedThen})
+	require.NoError(t, note(first.ID, desk.BookingNote{Note: "ring again"}))
+	require.Empty(t, d.find("status=missed&period=any"))
+	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, d.Get(t.Context(), "/api/bookings/999", nil)).Status)
+}
