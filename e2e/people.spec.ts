@@ -174,6 +174,8 @@ test.describe.serial("people at the desk", () => {
     await page.getByLabel("Find by name").fill("lou");
     await expect(rows).toHaveCount(1);
     await page.getByLabel("Find by name").fill("");
+    await page.getByText("Columns").click();
+    await page.getByLabel("where it came from").check();
     await rows.first().getByRole("button").click();
     await expect(
       page.getByRole("button", { name: "From 127.0.0.1" }),
@@ -187,7 +189,7 @@ test.describe.serial("people at the desk", () => {
     await isSound(page);
     await page.getByRole("button", { name: "Cancel all 2" }).click();
     await expect(page.getByText("2 bookings are cancelled.")).toBeVisible();
-    await page.getByLabel("Which are").selectOption("cancelled");
+    await page.getByLabel("State").selectOption("cancelled");
     await expect(rows.filter({ hasText: "cancelled" })).toHaveCount(2);
   });
 });

@@ -14,6 +14,8 @@ const screens = [
   { path: "/services/1", shows: "Who performs it" },
   { path: "/house", shows: "Stocktaking" },
   { path: "/bookings", shows: "Lou Verne" },
+  { path: "/bookings/1", shows: "Where it stands outside" },
+  { path: "/bookings/new", shows: "For a client who rings" },
   { path: "/proofs", shows: "Does Ansel’s link hold?" },
   { path: "/settings", shows: "Zone data" },
   { path: "/trail", shows: "took the booking" },

@@ -117,6 +117,11 @@ func (s Rules) judge(tx store.Tx, now span.Instant, c fit.Change, judged fit.Jud
 	if err == nil && len(judged.Misfits) > accept {
 		err = misfits(tx, judged.Misfits)
 	}
+	for _, m := range judged.Misfits {
+		if err == nil {
+			err = tx.NoteMisfit(m.Booking.ID, now) // they are kept, and somebody has to look at them
+		}
+	}
 	return err
 }
 

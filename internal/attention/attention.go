@@ -9,6 +9,7 @@ package attention
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"unicode"
@@ -44,7 +45,7 @@ type kind struct {
 }
 
 // kinds are all of them.
-var kinds = []kind{clashes, drifts, unwritten, links, targets, pending, unread, proofs, mails, hoursless}
+var kinds = []kind{clashes, drifts, unwritten, links, targets, pending, unfit, unread, proofs, mails, hoursless}
 
 // Labels returns how the kinds are called, in their order.
 func Labels() (names []Kind, labels map[Kind]string) {
@@ -162,7 +163,7 @@ func remember(tx store.Tx, list []Item, over map[string]store.Item, now span.Ins
 			return err
 		}
 	}
-	return tx.ForgetItems(now.Add(-remembered))
+	return errors.Join(tx.ForgetItems(now.Add(-remembered)), tx.ForgetMisfits(now))
 }
 
 // InSight reports whether an item is to be looked at now: nobody has left it as it is, or put

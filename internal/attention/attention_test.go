@@ -12,6 +12,7 @@ import (
 	"niche/core/casefile"
 	"niche/internal/api"
 	"niche/internal/api/desk"
+	"niche/internal/api/member"
 	"niche/internal/nichetest"
 	"niche/internal/serve"
 	"niche/internal/store"
@@ -82,10 +83,19 @@ func TestEachKindComesAndGoes(t *testing.T) {
 			for _, i := range items {
 				if i.Kind == "target" {
 					require.Contains(t, i.Words, "No calendar is linked.")
-					require.NoError(t, w.Post(t.Context(), fmt.Sprintf("/api/attention/%d/leave", i.ID), nil, nil))
+					require.NoError(t, w.Post(t.Context(), "/api/attention/leave", desk.SomeItems{IDs: []store.ID{i.ID}}, nil))
 				}
 			}
 		}, func(t *testing.T, w watched) { w.Hours(w.Staff.ID + 1) }},
+		{"unfit: A visit of Bryn’s does not fit the rules any more", "It is kept as it is.", false, func(t *testing.T, w watched) {
+			_, err := w.Book("2026-03-06T15:00:00Z")
+			require.NoError(t, err)
+			away := api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{{From: "2026-03-06", Until: "2026-03-06", Note: "away"}}}
+			require.Equal(t, 1, nichetest.Problem(t, w.Change(t.Context(), fmt.Sprintf("/api/staff/%d/days", w.Staff.ID), away, nil)).MisfitCount)
+			require.NoError(t, w.Change(t.Context(), fmt.Sprintf("/api/staff/%d/days?accept=1", w.Staff.ID), away, nil))
+		}, func(t *testing.T, w watched) {
+			require.NoError(t, w.Change(t.Context(), fmt.Sprintf("/api/staff/%d/days", w.Staff.ID), api.Days{OneOffs: []api.OneOff{}, Absences: []api.Absence{}}, nil))
+		}},
 		{"drift: Bryn’s copy of a visit was changed outside", "it lies at 14:00–15:00 on Fri 6 Mar. Both times are held.", false, func(t *testing.T, w watched) {
 			_, err := w.Book("2026-03-06T10:00:00Z")
 			require.NoError(t, err)
@@ -174,10 +184,14 @@ func TestItemsAreLeftAndPutOff(t *testing.T) {
 	item := w.until(title)
 	require.Equal(t, "14:30–15:30 on Rosa Osei’s Home tuning, Wed 4 Mar, 14:00–15:00. They share 30 min. It is in “Family”; what it is stays with Bryn. Both are still held.", item.Words)
 	require.Equal(t, []any{false, "visit in 2 days", wednesday, 1}, []any{item.Soon, item.Hurts, item.Date, len(item.Bookings)})
-	do := func(what string, body any) error {
-		return w.Post(ctx, fmt.Sprintf("/api/attention/%d/%s", item.ID, what), body, nil)
-	}
-	require.NoError(t, do("put-off", desk.PuttingOff{Until: "tomorrow"}))
+	some := desk.SomeItems{IDs: []store.ID{item.ID}}
+	do := func(what string) error { return w.Post(ctx, "/api/attention/"+what, some, nil) }
+	var own api.List[member.OwnItem]
+	require.NoError(t, w.Own(w.Staff.ID).Get(ctx, "/api/my/attention", &own))
+	require.Len(t, own.Items, 1)
+	require.Equal(t, []string{"A personal event of yours lies on a visit", "/my?date=" + wednesday}, []string{own.Items[0].Title, own.Items[0].Where})
+	require.Contains(t, own.Items[0].Words, "what it is stays with you")
+	require.NoError(t, w.Post(ctx, "/api/attention/put-off", desk.PuttingOff{SomeItems: some, Until: "tomorrow"}, nil))
 	w.until("")
 	aside, _ := w.list(true)
 	require.Equal(t, []string{title}, aside)
@@ -186,13 +200,13 @@ func TestItemsAreLeftAndPutOff(t *testing.T) {
 	w.until("")
 	w.Pass(time.Hour)
 	require.Equal(t, item.ID, w.until(title).ID, "it comes back")
-	require.NoError(t, do("leave", nil))
+	require.NoError(t, do("leave"))
 	w.until("")
 	w.Restart(nichetest.Nothing, func(*serve.Settings) {})
 	w.until("")
-	require.NoError(t, do("back", nil))
+	require.NoError(t, do("back"))
 	w.until(title)
-	require.NoError(t, do("leave", nil))
+	require.NoError(t, do("leave"))
 
 	for _, e := range w.look.Events("Family") {
 		if strings.Contains(e.Address, name) {
@@ -200,7 +214,8 @@ func TestItemsAreLeftAndPutOff(t *testing.T) {
 		}
 	}
 	w.Until("its cause has gone", func() bool { w.Poke("Family"); aside, _ := w.list(true); return len(aside) == 0 })
-	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, do("back", nil)).Status)
+	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, do("back")).Status)
+	require.Equal(t, []string{"Ada left “A personal event of Bryn’s lies on a visit”"}, w.deeds("left")[:1])
 	add("Dentist", "14:00", "15:30")
 	require.NotEqual(t, item.ID, w.until(title).ID, "another one is another")
 	var ways api.List[desk.Way]
@@ -213,8 +228,8 @@ func TestItemsAreLeftAndPutOff(t *testing.T) {
 	require.NoError(t, err)
 	w.Until("it fails", func() bool { return strings.Contains(w.Copies(wednesday), "failed") })
 	w.Pass(11 * time.Minute)
-	item = w.until("unwritten: ")
-	require.Equal(t, http.StatusConflict, nichetest.Problem(t, do("leave", nil)).Status)
+	some.IDs = []store.ID{w.until("unwritten: ").ID}
+	require.Equal(t, http.StatusConflict, nichetest.Problem(t, do("leave")).Status)
 }
 
 func (w watched) bookings() (ids []store.ID) {
@@ -234,4 +249,14 @@ func TestAHostThatIsDownIsOneItem(t *testing.T) {
 	require.True(t, strings.HasSuffix(item.Title, " does not answer"))
 	require.Nil(t, item.Staff)
 	require.True(t, item.Soon)
+}
+
+// deeds says what was done to items, the last first.
+func (w watched) deeds(deed string) (said []string) {
+	var list api.List[desk.TrailEntry]
+	require.NoError(w.T, w.Get(w.T.Context(), "/api/trail?kind=item&deed="+deed, &list))
+	for _, e := range list.Items {
+		said = append(said, e.Words)
+	}
+	return said
 }

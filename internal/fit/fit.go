@@ -63,6 +63,18 @@ type Change struct {
 	Person func(person store.ID, as *offer.Staff)
 	// Closures are those that there would be; nil leaves them as they are.
 	Closures []hours.LocalDate
+
+	asIs bool // it is no change: what does not fit as it is, is wanted
+}
+
+// Outside returns which of some bookings, in order of their services, the rules would not let anybody make as they are. A
+// personal event that lies on one is no rule.
+func Outside(tx store.Tx, now span.Instant, list []store.Ahead) ([]Unfit, error) {
+	found, err := judge(tx, now, Change{asIs: true}, list)
+	for i := range found {
+		found[i].Reasons = slices.DeleteFunc(found[i].Reasons, func(c offer.Code) bool { return c == offer.CodeBusy })
+	}
+	return slices.DeleteFunc(found, func(u Unfit) bool { return len(u.Reasons) == 0 }), err
 }
 
 // Judged is the outcome for a moment of the database.
@@ -212,7 +224,7 @@ func judgeService(tx store.Tx, now span.Instant, c Change, rows []store.Ahead, n
 		if n := len(out) - 1; reasons == nil || n >= 0 && out[n].Booking.ID == r.BookingID {
 			continue // of several people of one booking, one is enough
 		}
-		if against(before, r.Visit, i, performs(performers, r.StaffID)) != nil {
+		if !c.asIs && against(before, r.Visit, i, performs(performers, r.StaffID)) != nil {
 			continue // it does not fit as it is
 		}
 		m := Unfit{Visit: r.Visit, Service: saved.Name, Staff: names[r.StaffID], Reasons: reasons}

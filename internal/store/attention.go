@@ -1,6 +1,8 @@
 package store
 
 import (
+	"gorm.io/gorm/clause"
+
 	"niche/core/span"
 )
 
@@ -92,6 +94,36 @@ func (t Tx) PendingBookings(now span.Instant) ([]OnVisit, error) {
 	return scan[[]OnVisit](t.db.Raw(`SELECT b.id, s.id AS staff_id, s.name AS staff, b.created_at AS at, v.id AS visit_id, v.start, v."end" AS until, sv.name AS service, b.client_name AS client
 		FROM bookings b JOIN visits v ON v.id = b.visit_id JOIN services sv ON sv.id = v.service_id JOIN visit_staff vs ON vs.visit_id = v.id JOIN staff s ON s.id = vs.staff_id
 		WHERE b.status = 'pending' AND v."end" > ? GROUP BY b.id ORDER BY v.start, b.id LIMIT ?`, now, most))
+}
+
+// misfit is a booking that a change of rules left outside them.
+type misfit struct {
+	BookingID ID `gorm:"primaryKey"`
+	FoundAt   span.Instant
+}
+
+// NoteMisfit remembers that a change of rules left a booking outside them.
+func (t Tx) NoteMisfit(booking ID, now span.Instant) error {
+	return t.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&misfit{booking, now}).Error
+}
+
+// Misfit is such a booking that lies ahead, once for each of its staff.
+type Misfit struct {
+	Ahead
+	FoundAt span.Instant
+	Client  string
+}
+
+// Misfits returns the bookings ahead that changes of rules left outside them; by now some may fit again. In order of services, starts
+// and bookings.
+func (t Tx) Misfits(now span.Instant) ([]Misfit, error) {
+	return scan[[]Misfit](t.db.Raw(`SELECT v.*, b.id AS booking_id, vs.staff_id, m.found_at, b.client_name AS client FROM misfits m JOIN bookings b ON b.id = m.booking_id AND b.status IN ('pending', 'confirmed')
+		JOIN visits v ON v.id = b.visit_id JOIN visit_staff vs ON vs.visit_id = v.id WHERE v.start > ? ORDER BY v.service_id, v.start, b.id, vs.staff_id LIMIT ?`, now, most))
+}
+
+// ForgetMisfits forgets those of visits that have begun.
+func (t Tx) ForgetMisfits(now span.Instant) error {
+	return t.db.Exec("DELETE FROM misfits WHERE booking_id IN (SELECT b.id FROM misfits m JOIN bookings b ON b.id = m.booking_id JOIN visits v ON v.id = b.visit_id WHERE v.start <= ? OR b.status = 'cancelled')", now).Error
 }
 
 // Troubled is a calendar in use of which something is wrong, with whose it is.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"niche/core/span"
 )
@@ -99,14 +100,17 @@ func (t Tx) FindBookings(of BookingsOf) ([]FoundBooking, error) {
 		FROM %s JOIN services s ON s.id = v.service_id WHERE %s ORDER BY %s LIMIT @most`, worst, from, strings.Join(where, " AND "), order), values))
 }
 
-// matching turns what somebody types into words of which each has to be the beginning of one. What is no letter or figure
-// parts words, as in the index.
+// matching turns what somebody types into words of which each has to be the beginning of one; a single letter has to be
+// all of one, since every other word begins with it. What is no letter or figure parts words, as in the index.
 func matching(text string) string {
 	var words []string
 	for w := range strings.FieldsSeq(text) {
 		w = strings.ReplaceAll(w, `"`, "")
 		if strings.ContainsFunc(w, isWordly) {
-			words = append(words, `"`+w+`"*`)
+			if w = `"` + w + `"`; utf8.RuneCountInString(w) > 3 {
+				w += "*"
+			}
+			words = append(words, w)
 		}
 	}
 	return strings.Join(words, " ")

@@ -8,7 +8,7 @@ import (
 // kinds are what things of the trail are called.
 var kinds = map[string]string{
 	"settings": "the settings", "closures": "the closures", "administrator": "the administrator", "staff": "the staff member", "hours": "the hours of", "days": "the one-off days of",
-	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server", "proofs": "when links are proved by themselves",
+	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server", "proofs": "when links are proved by themselves", "item": "",
 }
 
 // OfDeed says in a sentence what somebody did to a thing.
@@ -24,6 +24,10 @@ func OfDeed(who, deed, kind, name string) string {
 		thing = kinds[kind]
 	}
 	switch deed {
+	case "put off", "left", "brought back":
+		if kind == "item" {
+			return fmt.Sprintf("%s %s “%s”", who, deed, name)
+		}
 	case "linked", "unlinked":
 		return fmt.Sprintf("%s %s “%s”", who, deed, name)
 	case "chose about copies for":

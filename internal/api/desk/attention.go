@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -45,6 +46,7 @@ type AttentionItem struct {
 	Hurts    string         `json:"hurts" doc:"When it hurts a client, as visit in 2 days; or empty."`
 	Staff    *store.NamedID `json:"staff,omitempty"`
 	Visit    store.ID       `json:"visit" doc:"0 for none, as below."`
+	Start    string         `json:"start" doc:"When the visit begins, or empty."`
 	Date     string         `json:"date" doc:"Of the visit, on the business's clock; or empty."`
 	Bookings []store.ID     `json:"bookings" doc:"Those on the visit."`
 	Booking  store.ID       `json:"booking" doc:"The one that waits for a word."`
@@ -68,9 +70,9 @@ type SettledItem struct {
 func (s *Desk) registerAttention(a huma.API) {
 	huma.Register(a, api.Get("/api/attention", "getAttention", "What somebody has to look at"), s.getAttention)
 	huma.Register(a, api.Get("/api/attention/settled", "listSettled", "What was to be looked at, and is no more, the last first"), s.listSettled)
-	huma.Register(a, api.Post("/api/attention/{id}/put-off", "putOff", "Put something off", http.StatusNoContent), s.putOff)
-	huma.Register(a, api.Post("/api/attention/{id}/leave", "leaveItem", "Leave something as it is", http.StatusNoContent), s.leaveItem)
-	huma.Register(a, api.Post("/api/attention/{id}/back", "bringBack", "Look at something again that was put off or left", http.StatusNoContent), s.bringBack)
+	huma.Register(a, api.Post("/api/attention/put-off", "putOff", "Put some things off", http.StatusNoContent), s.putOff)
+	huma.Register(a, api.Post("/api/attention/leave", "leaveItems", "Leave some things as they are", http.StatusNoContent), s.leaveItems)
+	huma.Register(a, api.Post("/api/attention/back", "bringBack", "Look at some things again that were put off or left", http.StatusNoContent), s.bringBack)
 }
 
 func (s *Desk) getAttention(ctx context.Context, in *struct {
@@ -143,7 +145,7 @@ func (s *Desk) shown(db store.Tx, i attention.Item, label string, text words.In,
 			return out, err
 		}
 		date := text.Zone.DateAt(v.Start)
-		out.Date = date.String()
+		out.Date, out.Start = date.String(), v.Start.String()
 		switch days := int(date - today); {
 		case v.Start <= now:
 			out.Hurts = "the visit goes on"
@@ -211,22 +213,34 @@ func (s *Desk) listSettled(ctx context.Context, in *api.Listing) (*api.Body[api.
 	}), nil)
 }
 
-// PuttingOff says for how long.
+// SomeItems names items.
+type SomeItems struct {
+	IDs []store.ID `json:"ids" minItems:"1" maxItems:"500"`
+}
+
+// PuttingOff says of what and for how long.
 type PuttingOff struct {
+	SomeItems
 	Until string `json:"until" enum:"evening,tomorrow,week" doc:"This evening at six, tomorrow morning at eight, or in a week."`
 }
 
-// changeItem changes what is remembered of an open item.
-func (s *Desk) changeItem(ctx context.Context, id store.ID, change func(i *store.Item) error) error {
+// changeItems changes what is remembered of open items, of all or of none, and notes who did it.
+func (s *Desk) changeItems(ctx context.Context, ids []store.ID, deed string, change func(i *store.Item)) error {
 	err := s.DB.Write(ctx, func(tx store.Tx) error {
-		i, err := tx.Item(id)
-		if err != nil || i.ClosedAt > 0 {
-			return api.Found(store.ErrNotFound, "item that is open")
+		for _, id := range ids {
+			i, err := tx.Item(id)
+			if err != nil || i.ClosedAt > 0 {
+				return api.Found(store.ErrNotFound, "item that is open")
+			}
+			change(&i)
+			if err := tx.SaveItem(&i); err != nil {
+				return err
+			}
+			if err := tx.Note(span.At(s.Now()), deed, "item", i.ID, i.Title, nil, nil); err != nil {
+				return err
+			}
 		}
-		if err := change(&i); err != nil {
-			return err
-		}
-		return tx.SaveItem(&i)
+		return nil
 	})
 	if err == nil {
 		s.Hub.Tell(live.Attention)
@@ -234,10 +248,7 @@ func (s *Desk) changeItem(ctx context.Context, id store.ID, change func(i *store
 	return err
 }
 
-func (s *Desk) putOff(ctx context.Context, in *struct {
-	api.IDPath
-	Body PuttingOff
-}) (*struct{}, error) {
+func (s *Desk) putOff(ctx context.Context, in *struct{ Body PuttingOff }) (*struct{}, error) {
 	now := span.At(s.Now())
 	zone, err := schedule.Zone(s.DB.Read(ctx))
 	if err != nil {
@@ -249,32 +260,23 @@ func (s *Desk) putOff(ctx context.Context, in *struct {
 	if until <= now {
 		until = at(today+1, 8)
 	}
-	return nil, s.changeItem(ctx, in.ID, func(i *store.Item) error {
-		i.PutOff = until
-		return nil
-	})
+	return nil, s.changeItems(ctx, in.Body.IDs, "put off", func(i *store.Item) { i.PutOff = until })
 }
 
-func (s *Desk) leaveItem(ctx context.Context, in *api.IDPath) (*struct{}, error) {
+func (s *Desk) leaveItems(ctx context.Context, in *struct{ Body SomeItems }) (*struct{}, error) {
 	now := span.At(s.Now())
 	list, err := attention.Look(ctx, s.DB, now)
 	if err != nil {
 		return nil, err
 	}
 	for _, i := range list {
-		if i.ID == in.ID && !i.Leave {
-			return nil, api.NewProblem(http.StatusConflict, "This cannot be left as it is: it has to be settled, or put off.")
+		if slices.Contains(in.Body.IDs, i.ID) && !i.Leave {
+			return nil, api.NewProblem(http.StatusConflict, "“"+i.Title+"” cannot be left as it is: it has to be settled, or put off.")
 		}
 	}
-	return nil, s.changeItem(ctx, in.ID, func(i *store.Item) error {
-		i.KeptAt, i.KeptBy = now, api.Who(ctx).Name
-		return nil
-	})
+	return nil, s.changeItems(ctx, in.Body.IDs, "left", func(i *store.Item) { i.KeptAt, i.KeptBy = now, api.Who(ctx).Name })
 }
 
-func (s *Desk) bringBack(ctx context.Context, in *api.IDPath) (*struct{}, error) {
-	return nil, s.changeItem(ctx, in.ID, func(i *store.Item) error {
-		i.KeptAt, i.KeptBy, i.PutOff = 0, "", 0
-		return nil
-	})
+func (s *Desk) bringBack(ctx context.Context, in *struct{ Body SomeItems }) (*struct{}, error) {
+	return nil, s.changeItems(ctx, in.Body.IDs, "brought back", func(i *store.Item) { i.KeptAt, i.KeptBy, i.PutOff = 0, "", 0 })
 }

@@ -79,6 +79,7 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(own, api.Get("/api/my/days", "getMyDays", "The own one-off days and absences"), s.getDays)
 	huma.Register(own, api.Put("/api/my/days", "changeMyDays", "Change the own one-off days and absences, where that is allowed"), s.changeDays)
 	huma.Register(own, api.Get("/api/my/closures", "listMyClosures", "When the business is closed"), s.listClosures)
+	huma.Register(own, api.Get("/api/my/attention", "listMyAttention", "What one has to look at oneself"), s.listItems)
 	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
 }
 

@@ -6,6 +6,7 @@
   import ComeIn from './ComeIn.svelte';
   import Day from './Day.svelte';
   import Hours from './Hours.svelte';
+  import Needed from './Needed.svelte';
   import Password from './Password.svelte';
   import Sessions from './Sessions.svelte';
 
@@ -35,6 +36,7 @@
   <main class="grid grid-cols-[minmax(0,1fr)] content-start gap-5">
     {#if me.value}
       <p class="-mb-4 text-mute">{me.value.name} · {me.value.business}</p>
+      <Needed here={here === 'day' ? '/my' : `/my/${here}`} />
       {#if here === 'calendars'}<Calendars me={me.value} />{:else if here === 'hours'}<Hours
           me={me.value}
         />{:else}<Day me={me.value} />{/if}

@@ -3,19 +3,28 @@
   import { query } from '$lib/api/query.svelte';
   import Drifts from '$lib/links/Drifts.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import OneLane from '../wall/OneLane.svelte';
 
   /** One thing to look at: what it is, and what can be done, each with its effect. */
-  let { item }: { item: Shape<'AttentionItem'> } = $props();
+  let {
+    item,
+    ondone,
+  }: {
+    item: Shape<'AttentionItem'>;
+    /** Told what was done, and how it is undone. */
+    ondone: (words: string, undo: () => Promise<unknown>) => void;
+  } = $props();
 
   let busy = $state(false);
   let fault = $state('');
   /** What is asked once more before it is done. */
   let sure = $state('');
 
-  async function act(what: Promise<unknown>) {
+  async function act(what: Promise<unknown>, done?: string, undo?: () => Promise<unknown>) {
     [busy, fault] = [true, ''];
     try {
       await what;
+      if (done && undo) ondone(done, undo);
     } catch (cause) {
       fault = problemOf(cause).message;
     } finally {
@@ -24,14 +33,17 @@
   }
   /** Where a visit on which something lies could go. */
   const movable = $derived(
-    item.kind === 'clash' && item.bookings.length === 1 ? item.bookings[0] : undefined,
+    (item.kind === 'clash' || item.kind === 'unfit') && item.bookings.length === 1
+      ? item.bookings[0]
+      : undefined,
   );
   const ways = query(async () =>
     movable
       ? (await data(api.GET('/api/bookings/{id}/ways', { params: { path: { id: movable } } }))).items
       : [],
   );
-  const path = $derived({ params: { path: { id: item.id } } });
+  const some = $derived({ body: { ids: [item.id] } });
+  const back = () => api.POST('/api/attention/back', some);
   const wall = $derived(item.date ? `/?date=${item.date}${item.visit ? `&visit=${item.visit}` : ''}` : '');
   const calendars = $derived(item.staff ? `/team/${item.staff.id}/calendars` : '/team');
   const visit = $derived({ params: { path: { id: item.visit } } });
@@ -43,24 +55,40 @@
     about: string;
     href?: string;
     run?: () => Promise<unknown>;
+    /** What undoes it, where that can be. */
+    undo?: () => Promise<unknown>;
     /** What is asked before it is done, since a client is told. */
     ask?: string;
   };
   const deeds = $derived.by((): Deed[] => {
     switch (item.kind) {
       case 'clash':
+      case 'unfit':
         return [
           ...(ways.value ?? []).map((w): Deed => ({
             label: w.words,
             about: `${w.about}; no mail goes to the client`,
             ask: 'Yes, move',
+            undo: () =>
+              api.POST('/api/bookings/{id}/move', {
+                params: { path: { id: movable ?? 0 } },
+                body: { start: item.start, staff: item.staff?.id ?? 0, anyway: 'a move is taken back' },
+              }),
             run: () =>
               api.POST('/api/bookings/{id}/move', {
                 params: { path: { id: movable ?? 0 } },
                 body: { start: w.start, staff: w.staff.id },
               }),
           })),
-          { label: 'See it on the wall', about: 'where the visit and the busy time lie', href: wall },
+          ...(movable
+            ? [
+                {
+                  label: 'Other starts or people',
+                  about: 'or a time that is not offered',
+                  href: `/bookings/${movable}`,
+                },
+              ]
+            : []),
           {
             label: item.bookings.length > 1 ? 'Cancel the bookings' : 'Cancel the booking',
             about: 'its time is free again; no mail goes to the client',
@@ -148,6 +176,9 @@
 <h2 class="text-xl">{item.title}</h2>
 <p class="mt-1">{item.words}</p>
 {#if item.aside}<p class="mt-2 text-sm text-mute">It is {item.aside}.</p>{/if}
+{#if item.date && item.staff}
+  <div class="mt-2"><OneLane date={item.date} staff={item.staff.id} visit={item.visit} /></div>
+{/if}
 <h3 class="mt-4 border-b border-base-300 pb-1 text-sm font-semibold text-mute">What can be done</h3>
 {#if item.drift}
   <div class="mt-3 grid gap-2">
@@ -175,7 +206,8 @@
           type="button"
           class="btn btn-sm {d.ask && !d.label.match(/^(Move|Give)/) ? 'btn-error' : 'btn-primary'}"
           disabled={busy}
-          onclick={() => d.run && void act(d.run())}>{d.ask ?? d.label.split(' ')[0]}</button
+          onclick={() => d.run && void act(d.run(), d.undo && 'It was moved.', d.undo)}
+          >{d.ask ?? d.label.split(' ')[0]}</button
         >
       {/if}
     </li>
@@ -187,11 +219,8 @@
           >it comes back into the list</span
         ></span
       >
-      <button
-        type="button"
-        class="btn btn-sm"
-        disabled={busy}
-        onclick={() => void act(api.POST('/api/attention/{id}/back', path))}>Bring back</button
+      <button type="button" class="btn btn-sm" disabled={busy} onclick={() => void act(back())}
+        >Bring back</button
       >
     </li>
   {:else}
@@ -207,7 +236,7 @@
           type="button"
           class="btn btn-sm"
           disabled={busy}
-          onclick={() => void act(api.POST('/api/attention/{id}/leave', path))}
+          onclick={() => void act(api.POST('/api/attention/leave', some), 'It is left as it is.', back)}
           >{item.kind === 'clash' ? 'Keep both' : 'Leave it'}</button
         >
       </li>
@@ -224,7 +253,11 @@
         value=""
         onchange={(e) => {
           const until = e.currentTarget.value as Shape<'PuttingOff'>['until'];
-          void act(api.POST('/api/attention/{id}/put-off', { ...path, body: { until } }));
+          void act(
+            api.POST('/api/attention/put-off', { body: { ids: [item.id], until } }),
+            'It is put off.',
+            back,
+          );
         }}
       >
         <option value="" disabled>until…</option>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, data } from '$lib/api/client';
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Item from '../attention/Item.svelte';
@@ -37,6 +37,33 @@
       { label: 'can wait', items: shown.filter((i) => !i.soon) },
     ].filter((g) => g.items.length),
   );
+  /** What was done last, and how it is undone. */
+  let done = $state.raw<{ words: string; undo: () => Promise<unknown> }>();
+  let fault = $state('');
+  /** Several that are put off or left together. */
+  let marked = $state<number[]>([]);
+  const several = $derived(shown.filter((i) => marked.includes(i.id)));
+  const ids = $derived(several.map((i) => i.id));
+  async function together(what: Promise<unknown>, words: string) {
+    const were = [...ids];
+    fault = '';
+    try {
+      await what;
+      done = { words, undo: () => api.POST('/api/attention/back', { body: { ids: were } }) };
+      marked = [];
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    }
+  }
+  async function undo() {
+    const last = done;
+    [done, fault] = [undefined, ''];
+    try {
+      await last?.undo();
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    }
+  }
   const item = $derived(shown.find((i) => i.id === chosen) ?? shown[0]);
   // What a filter leaves nothing of is not filtered by any more.
   $effect(() => {
@@ -95,6 +122,44 @@
         {/each}
       </select>
     </div>
+    {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+    {#if done}
+      <p class="flex items-center gap-3 rounded-md bg-secondary px-4 py-2" role="status">
+        {done.words}
+        <button type="button" class="link-plain" onclick={() => void undo()}>Undo</button>
+        <button type="button" class="link-plain ml-auto text-sm" onclick={() => (done = undefined)}
+          >well</button
+        >
+      </p>
+    {/if}
+    {#if several.length && sight === 'now'}
+      <div class="sheet flex flex-wrap items-center gap-3 px-4 py-2" role="region" aria-label="Marked">
+        <p class="grow"><b>{several.length}</b> marked.</p>
+        <select
+          class="select select-sm w-44"
+          aria-label="Put them off until"
+          value=""
+          onchange={(e) => {
+            const until = e.currentTarget.value as Shape<'PuttingOff'>['until'];
+            void together(api.POST('/api/attention/put-off', { body: { ids, until } }), 'They are put off.');
+          }}
+        >
+          <option value="" disabled>Put off until…</option>
+          <option value="evening">this evening</option>
+          <option value="tomorrow">tomorrow morning</option>
+          <option value="week">in a week</option>
+        </select>
+        <button
+          type="button"
+          class="btn btn-sm"
+          disabled={!several.every((i) => i.leave)}
+          onclick={() =>
+            void together(api.POST('/api/attention/leave', { body: { ids } }), 'They are left as they are.')}
+          >Leave them</button
+        >
+        <button type="button" class="btn btn-sm" onclick={() => (marked = [])}>Unmark</button>
+      </div>
+    {/if}
     {#if sight === 'settled'}
       <Settled />
     {:else if groups.length}
@@ -103,10 +168,20 @@
           <h2 class="px-4 pt-3 pb-1 text-sm font-semibold text-mute">{g.label}</h2>
           <ul class="divide-y divide-base-300">
             {#each g.items as i (i.id)}
-              <li>
+              <li class="relative">
+                {#if sight === 'now' && shown.length > 1}
+                  <input
+                    class="checkbox checkbox-sm checkbox-primary mark"
+                    type="checkbox"
+                    aria-label="Mark: {i.title}"
+                    value={i.id}
+                    bind:group={marked}
+                  />
+                {/if}
                 <button
                   type="button"
                   class="row"
+                  class:markable={sight === 'now' && shown.length > 1}
                   class:here={i.id === item?.id}
                   aria-current={i.id === item?.id}
                   onclick={() => (chosen = i.id)}
@@ -134,7 +209,7 @@
   </div>
   {#if item && sight !== 'settled'}
     <aside class="border-edge bg-base-100 px-6 py-6 max-lg:border-t lg:border-l" aria-label="What it is">
-      {#key item.id}<Item {item} />{/key}
+      {#key item.id}<Item {item} ondone={(words, back) => (done = { words, undo: back })} />{/key}
     </aside>
   {/if}
 </div>
@@ -149,6 +224,15 @@
     padding: 11px 16px;
     border-left: 4px solid transparent;
     text-align: left;
+  }
+  .row.markable {
+    padding-left: 44px;
+  }
+  .mark {
+    position: absolute;
+    top: 14px;
+    left: 16px;
+    z-index: 1;
   }
   .row.here {
     border-left-color: var(--color-primary);

@@ -1,14 +1,12 @@
 <script lang="ts">
   import { api, data, problemOf } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
-  import Hours from '$lib/lane/Hours.svelte';
-  import Lane from '$lib/lane/Lane.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import CopySign from '../bookings/CopySign.svelte';
   import Elsewhere from '../bookings/Elsewhere.svelte';
   import { clock } from '../clock.svelte';
-  import { navigate, route } from '../router';
-  import { axisOf, layersOf } from '../wall/layers';
+  import { route } from '../router';
+  import OneLane from '../wall/OneLane.svelte';
   import Sold from '../wall/Sold.svelte';
 
   /** One booking, with all that is known of it. */
@@ -18,22 +16,6 @@
     ['bookings', 'calendars'],
   );
   const b = $derived(answer.value?.id === id ? answer.value : undefined);
-  /** The day of whoever has it, as the wall draws it. */
-  const wall = query(
-    async () =>
-      b && b.status !== 'cancelled'
-        ? data(
-            api.GET('/api/wall', {
-              params: { query: { date: b.date, service: b.serviceId, clock: clock.kind } },
-            }),
-          )
-        : undefined,
-    ['bookings', 'calendars', 'rules'],
-  );
-  const lane = $derived(wall.value?.lanes.find((l) => l.staff.id === b?.staffIds[0]?.id));
-  const axis = $derived(wall.value ? axisOf(wall.value) : { from: 0, to: 1 });
-  const marks = $derived((wall.value?.marks ?? []).map((m) => ({ at: Date.parse(m.at), label: m.label })));
-
   let doing = $state<'' | 'move' | 'note' | 'cancel'>('');
   let note = $state('');
   let busy = $state(false);
@@ -168,24 +150,12 @@
       {#if b.clash}
         <Notice tone="wrong">{b.clash} <a class="link-plain" href="/attention">Settle it</a></Notice>
       {/if}
-      {#if lane && wall.value}
-        <section class="sheet px-4 pt-1 pb-3" aria-label="The day of {lane.staff.name}">
-          <Hours {axis} {marks} />
-          <div class="relative h-24">
-            <Lane
-              {axis}
-              layers={layersOf(wall.value, lane)}
-              picked={String(b.visit)}
-              onask={() => void navigate('/', { search: { date: b.date, visit: String(b.visit) } })}
-            />
+      {#if b.status !== 'cancelled'}
+        {#each b.staffIds as who (who.id)}
+          <div class="sheet px-4 pt-1 pb-3">
+            <OneLane date={b.date} staff={who.id} service={b.serviceId} visit={b.visit} />
           </div>
-          <p class="pt-1 text-sm text-mute">
-            {lane.staff.name}’s day.
-            <a class="link-plain" href="/?date={b.date}&visit={b.visit}&service={b.serviceId}"
-              >See it on the wall</a
-            >
-          </p>
-        </section>
+        {/each}
       {/if}
       <div class="grid items-start gap-4 xl:grid-cols-2">
         <section class="sheet px-4 py-3">

@@ -37,7 +37,8 @@
   const team = query(() => everything((q) => api.GET('/api/staff', { params: { query: q } })));
   const isDate = (d: string) => /^\d{4}-\d\d-\d\d$/.test(d);
   const filter = $derived({
-    text: text.trim() || undefined,
+    // One letter finds too many to be of use.
+    text: text.trim().length > 1 ? text.trim() : undefined,
     network: network || undefined,
     service: service || undefined,
     staff: staff || undefined,

@@ -91,6 +91,57 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/attention/back': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Look at some things again that were put off or left */
+    post: operations['bringBack'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/attention/leave': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Leave some things as they are */
+    post: operations['leaveItems'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/attention/put-off': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Put some things off */
+    post: operations['putOff'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/attention/settled': {
     parameters: {
       query?: never;
@@ -102,57 +153,6 @@ export interface paths {
     get: operations['listSettled'];
     put?: never;
     post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/attention/{id}/back': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Look at something again that was put off or left */
-    post: operations['bringBack'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/attention/{id}/leave': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Leave something as it is */
-    post: operations['leaveItem'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/attention/{id}/put-off': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Put something off */
-    post: operations['putOff'];
     delete?: never;
     options?: never;
     head?: never;
@@ -840,6 +840,23 @@ export interface paths {
     put?: never;
     /** Ask for a one-time address by mail */
     post: operations['askIn'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my/attention': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What one has to look at oneself */
+    get: operations['listMyAttention'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1893,6 +1910,8 @@ export interface components {
       /** @description It hurts a client by the end of tomorrow. */
       soon: boolean;
       staff?: components['schemas']['NamedID'];
+      /** @description When the visit begins, or empty. */
+      start: string;
       title: string;
       /**
        * Format: int64
@@ -2546,6 +2565,14 @@ export interface components {
        */
       next: number;
     };
+    ListOwnItem: {
+      items: components['schemas']['OwnItem'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListOwnSession: {
       items: components['schemas']['OwnSession'][];
       /**
@@ -2843,6 +2870,16 @@ export interface components {
       /** @description What the day holds, in a sentence. */
       words: string;
     };
+    OwnItem: {
+      /** Format: int64 */
+      id: number;
+      kind: string;
+      since: string;
+      title: string;
+      /** @description The path of the own page on which it is settled. */
+      where: string;
+      words: string;
+    };
     OwnSession: {
       /** Format: date-time */
       began: string;
@@ -3111,6 +3148,7 @@ export interface components {
       state: string;
     };
     PuttingOff: {
+      ids: number[];
       /**
        * @description This evening at six, tomorrow morning at eight, or in a week.
        * @enum {string}
@@ -3583,6 +3621,9 @@ export interface components {
     SigningIn: {
       email: string;
       password: string;
+    };
+    SomeItems: {
+      ids: number[];
     };
     StaffFields: {
       /**
@@ -4229,50 +4270,18 @@ export interface operations {
       };
     };
   };
-  listSettled: {
-    parameters: {
-      query?: {
-        /** @description The part of the list, from 1. */
-        page?: number;
-        /** @description What has been archived, instead of what is in use. */
-        archived?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ListSettledItem'];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
   bringBack: {
     parameters: {
       query?: never;
       header?: never;
-      path: {
-        id: number;
-      };
+      path?: never;
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SomeItems'];
+      };
+    };
     responses: {
       /** @description No Content */
       204: {
@@ -4292,16 +4301,18 @@ export interface operations {
       };
     };
   };
-  leaveItem: {
+  leaveItems: {
     parameters: {
       query?: never;
       header?: never;
-      path: {
-        id: number;
-      };
+      path?: never;
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SomeItems'];
+      };
+    };
     responses: {
       /** @description No Content */
       204: {
@@ -4325,9 +4336,7 @@ export interface operations {
     parameters: {
       query?: never;
       header?: never;
-      path: {
-        id: number;
-      };
+      path?: never;
       cookie?: never;
     };
     requestBody: {
@@ -4342,6 +4351,40 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listSettled: {
+    parameters: {
+      query?: {
+        /** @description The part of the list, from 1. */
+        page?: number;
+        /** @description What has been archived, instead of what is in use. */
+        archived?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListSettledItem'];
+        };
       };
       /** @description Error */
       default: {
@@ -5895,6 +5938,35 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listMyAttention: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListOwnItem'];
+        };
       };
       /** @description Error */
       default: {
