@@ -57,6 +57,9 @@ const unsettled = "k.state NOT IN ('read back', 'removed', 'left')"
 // whatever the order: that of their visits would have to be sorted.
 func (t Tx) FindBookings(of BookingsOf) ([]FoundBooking, error) {
 	match := matching(of.Words)
+	if match == "" && strings.TrimSpace(of.Words) != "" {
+		return nil, nil // signs alone find nothing
+	}
 	if match != "" {
 		of.Order = ByMade
 	}

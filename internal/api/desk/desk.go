@@ -69,6 +69,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerAttention(a)
 	s.registerProofs(a)
 	s.registerBookings(a)
+	s.registerFind(a)
 }
 
 // toldApart refuses a name that something else in use bears already, whatever the

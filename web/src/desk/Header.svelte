@@ -3,6 +3,8 @@
   import Sun from '@lucide/svelte/icons/sun';
   import SunMoon from '@lucide/svelte/icons/sun-moon';
   import Brand from '$lib/ui/Brand.svelte';
+  import Find from './Find.svelte';
+  import Keys from './wall/Keys.svelte';
   import { isActive, p } from './router';
   import { api, data } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
@@ -26,12 +28,30 @@
   const waiting = $derived(attention.value?.items.length ?? 0);
   const soon = $derived(attention.value?.items.some((i) => i.soon) ?? false);
 
+  let find: ReturnType<typeof Find>;
+  let keys: ReturnType<typeof Keys>;
+  /** The keys that work on every screen. The wall shows its own with ?. */
+  function press(e: KeyboardEvent) {
+    const target = e.target as HTMLElement;
+    if (e.ctrlKey || e.metaKey || e.altKey || target.closest('input, select, textarea, dialog')) return;
+    if (e.key === '/') {
+      e.preventDefault();
+      find.show();
+    } else if (e.key === '?' && !isActive('/')) {
+      e.preventDefault();
+      keys.show();
+    }
+  }
+
   function turn() {
     scheme = next[scheme];
     applyScheme(scheme);
   }
 </script>
 
+<svelte:window onkeydown={press} />
+<Find bind:this={find} />
+<Keys bind:this={keys} />
 <header class="flex flex-none flex-wrap items-center gap-x-1 bg-neutral px-3.5 py-1.5 text-neutral-content">
   <a href={p('/')} class="mr-4 flex items-center gap-2 px-1 text-[1.0625rem] font-bold"><Brand /> Niche</a>
   <nav class="places" aria-label="Main">
@@ -49,8 +69,11 @@
     {/each}
   </nav>
   <div class="ml-auto flex items-center gap-2 text-sm">
-    <span class="hidden max-w-44 truncate opacity-80 xl:inline" title={session.now?.administrator?.email}
+    <span class="hidden max-w-44 truncate opacity-80 2xl:inline" title={session.now?.administrator?.email}
       >{session.now?.administrator?.name}, {session.now?.business?.name}</span
+    >
+    <button type="button" class="finding" onclick={() => find.show()}
+      >Find or do…<kbd aria-hidden="true">/</kbd></button
     >
     <a href={p('/bookings/new')} class="btn btn-sm btn-secondary max-sm:hidden">New booking</a>
     <button
@@ -73,6 +96,27 @@
   .places {
     display: flex;
     gap: 2px;
+  }
+  .finding {
+    display: inline-flex;
+    justify-content: space-between;
+    gap: 12px;
+    min-width: 9.5rem;
+    padding: 5px 10px;
+    border-radius: 6px;
+    background: rgb(255 255 255 / 0.12);
+    color: inherit;
+  }
+  .finding kbd {
+    opacity: 0.7;
+  }
+  @media (max-width: 1199px) {
+    .finding {
+      min-width: 0;
+    }
+    .finding kbd {
+      display: none;
+    }
   }
   .count {
     display: inline-block;

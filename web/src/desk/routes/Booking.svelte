@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { searchParams } from 'sv-router';
   import { api, data, problemOf } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -17,6 +18,10 @@
   );
   const b = $derived(answer.value?.id === id ? answer.value : undefined);
   let doing = $state<'' | 'move' | 'note' | 'cancel'>('');
+  $effect(() => {
+    const asked = searchParams.get('do');
+    if (asked === 'move' || asked === 'note' || asked === 'cancel') doing = asked;
+  });
   let note = $state('');
   let busy = $state(false);
   let fault = $state('');

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** The keys of the wall. */
+  /** The keys of the desk. */
   let dialog: HTMLDialogElement;
 
   export function show(): void {
@@ -7,7 +7,8 @@
   }
 
   const keys: [string, string][] = [
-    ['D, W, M', 'day, week, month'],
+    ['/', 'find something, or do it: move K7M, why friday 14:00 mara'],
+    ['D, W, M', 'on the wall: day, week, month'],
     ['← →', 'the one before, the one after'],
     ['T', 'today'],
     ['J', 'jump to a date'],

@@ -400,6 +400,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/find': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What somebody types to get somewhere, or to do something */
+    get: operations['find'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/hosts': {
     parameters: {
       query?: never;
@@ -2390,6 +2407,15 @@ export interface components {
       when: string;
       words: string;
     };
+    Hit: {
+      /** @description What it is, or does. */
+      about: string;
+      /** @enum {string} */
+      kind: 'do' | 'person' | 'booking' | 'service' | 'day' | 'screen';
+      title: string;
+      /** @description The path of the screen. */
+      where: string;
+    };
     HostEntry: {
       /** @description The host or CalDAV address at which its accounts are looked for. */
       address: string;
@@ -2543,6 +2569,14 @@ export interface components {
     };
     ListClosure: {
       items: components['schemas']['Closure'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListHit: {
+      items: components['schemas']['Hit'][];
       /**
        * Format: int64
        * @description The next part, or 0 at the end.
@@ -4973,6 +5007,38 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  find: {
+    parameters: {
+      query?: {
+        text?: string;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListHit'];
+        };
       };
       /** @description Error */
       default: {
