@@ -70,6 +70,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerProofs(a)
 	s.registerBookings(a)
 	s.registerFind(a)
+	s.registerBegin(a)
 }
 
 // toldApart refuses a name that something else in use bears already, whatever the

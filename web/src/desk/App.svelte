@@ -3,6 +3,7 @@
   import { problemOf } from '$lib/api/client';
   import { listen } from '$lib/api/live';
   import Notice from '$lib/ui/Notice.svelte';
+  import Begun from './Begun.svelte';
   import Enter from './Enter.svelte';
   import Gate from './Gate.svelte';
   import Header from './Header.svelte';
@@ -67,6 +68,7 @@
         </Notice>
       </div>
     {/if}
+    <Begun />
     <main id="content" class="flex grow flex-col" tabindex="-1">
       <Router />
     </main>

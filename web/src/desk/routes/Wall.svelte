@@ -149,7 +149,10 @@
         <div class="mx-auto grid max-w-lg gap-3 py-20">
           <h2 class="text-2xl">The wall is empty</h2>
           <p>Add the first staff member, draw the hours, and link a calendar. The day then stands here.</p>
-          <a class="btn btn-primary justify-self-start" href="/team">Go to the team</a>
+          <p class="flex gap-3">
+            <a class="btn btn-primary" href="/begin">Begin, step by step</a>
+            <a class="btn" href="/team">Go to the team</a>
+          </p>
         </div>
       {:else}
         {#if view === 'day' && (idle || wall.closed)}

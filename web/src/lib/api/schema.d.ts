@@ -159,6 +159,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/beginning': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How far a new business is */
+    get: operations['getBeginning'];
+    put?: never;
+    /** Skip a step, or put the beginning away */
+    post: operations['changeBeginning'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bookings': {
     parameters: {
       query?: never;
@@ -1946,6 +1964,37 @@ export interface components {
     };
     Away: {
       address: string;
+    };
+    BeginChange: {
+      /** @enum {string} */
+      back?: 'person' | 'hours' | 'link' | 'choose' | 'service' | 'page' | 'prove';
+      over?: boolean;
+      /** @enum {string} */
+      skip?: 'person' | 'hours' | 'link' | 'choose' | 'service' | 'page' | 'prove';
+    };
+    BeginStep: {
+      done: boolean;
+      /** @enum {string} */
+      key: 'business' | 'person' | 'hours' | 'link' | 'choose' | 'service' | 'page' | 'prove';
+      skipped: boolean;
+    };
+    Beginning: {
+      /**
+       * Format: int64
+       * @description A link of theirs; 0 for none, as below.
+       */
+      link: number;
+      /** @description All is done, or somebody has put it away. */
+      over: boolean;
+      /** @description The path of the page on which clients book, or empty. */
+      page: string;
+      /** Format: int64 */
+      proof: number;
+      /** Format: int64 */
+      service: number;
+      /** @description The person who is furthest. */
+      staff?: components['schemas']['NamedID'];
+      steps: components['schemas']['BeginStep'][];
     };
     Booked: {
       business: string;
@@ -4419,6 +4468,66 @@ export interface operations {
         content: {
           'application/json': components['schemas']['ListSettledItem'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getBeginning: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Beginning'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeBeginning: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BeginChange'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
