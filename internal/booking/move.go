@@ -7,7 +7,10 @@ import (
 	"fmt"
 	"slices"
 
+	"niche/core/hours"
+	"niche/core/offer"
 	"niche/core/span"
+	"niche/internal/schedule"
 	"niche/internal/secret"
 	"niche/internal/store"
 )
@@ -112,6 +115,47 @@ func (b *Bookings) Ways(ctx context.Context, id store.ID, most int) (own, others
 	slices.SortStableFunc(own, nearer)
 	slices.SortStableFunc(others, nearer)
 	return own[:min(most, len(own))], others[:min(most, len(others))], nil
+}
+
+// Place is a start to which a booking could move, or could not.
+type Place struct {
+	At      span.Instant
+	Reasons []offer.Code // why it is refused; nil when it is offered
+}
+
+// Places returns every start on a date, in the business's zone, of everybody who performs a booking's service, as if the booking were
+// not there.
+func (b *Bookings) Places(ctx context.Context, id store.ID, date hours.LocalDate) (map[store.ID][]Place, error) {
+	tx := b.DB.Read(ctx)
+	k, err := tx.Booking(id)
+	if err != nil {
+		return nil, err
+	}
+	if k.Status != store.Confirmed {
+		return nil, ErrNotMovable
+	}
+	v, err := tx.Visit(k.VisitID)
+	if err != nil {
+		return nil, err
+	}
+	zone, err := schedule.Zone(tx)
+	if err != nil {
+		return nil, err
+	}
+	whole := span.Between(zone.Over(date, date+1).Starting(date, 0), zone.Over(date, date+1).Starting(date+1, 0))
+	answer, staff, err := b.around(tx, Request{Service: v.ServiceID, Start: whole.Start(), Length: v.During().Minutes(), Places: k.Places}, k)
+	if err != nil {
+		return nil, err
+	}
+	out := map[store.ID][]Place{}
+	for _, l := range answer.Lanes {
+		for _, s := range l.Starts {
+			if whole.Contains(s.At) {
+				out[staff[l.Staff].ID] = append(out[staff[l.Staff].ID], Place{s.At, s.Refused.Codes()})
+			}
+		}
+	}
+	return out, nil
 }
 
 // settleMove puts the booking where the hold is, in one transaction.

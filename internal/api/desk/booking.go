@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"niche/core/hours"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/booking"
@@ -215,6 +216,55 @@ func until(v store.Visit, now span.Instant) string {
 		return "now"
 	}
 	return away(now-v.End) + " ago"
+}
+
+// PlacesOf are the starts of one person to which a booking could move, or could not.
+type PlacesOf struct {
+	Staff  store.ID    `json:"staff"`
+	Starts []MovePlace `json:"starts"`
+}
+
+// MovePlace is one of them.
+type MovePlace struct {
+	At      span.Instant `json:"at" format:"date-time"`
+	Label   string       `json:"label"`
+	Reasons []string     `json:"reasons" doc:"Codes of why it is refused; empty when it is offered."`
+}
+
+func (s *Desk) listPlaces(ctx context.Context, in *struct {
+	api.IDPath
+	Date  string `query:"date" format:"date" required:"true"`
+	Clock string `query:"clock" enum:"24,12" default:"24"`
+}) (*api.Body[api.List[PlacesOf]], error) {
+	date, err := hours.ParseDate(in.Date)
+	if err != nil {
+		return nil, api.Wrong("query.date", "This is not a date, as in 2026-03-02.")
+	}
+	text, err := inZone(s.DB.Read(ctx), in.Clock)
+	if err != nil {
+		return nil, err
+	}
+	found, err := s.Bookings.Places(ctx, in.ID, date)
+	if errors.Is(err, booking.ErrNotMovable) {
+		return nil, api.NewProblem(http.StatusConflict, "Only a confirmed booking can be moved.")
+	}
+	if err != nil {
+		return nil, api.Found(err, "booking")
+	}
+	out := api.List[PlacesOf]{Items: []PlacesOf{}}
+	for staff, places := range found {
+		p := PlacesOf{staff, []MovePlace{}}
+		for _, pl := range places {
+			m := MovePlace{pl.At, text.Clock(pl.At), []string{}}
+			for _, c := range pl.Reasons {
+				m.Reasons = append(m.Reasons, string(c))
+			}
+			p.Starts = append(p.Starts, m)
+		}
+		out.Items = append(out.Items, p)
+	}
+	slices.SortFunc(out.Items, func(a, b PlacesOf) int { return cmp.Compare(a.Staff, b.Staff) })
+	return api.Answer(out, nil)
 }
 
 // BookingNote is what the desk notes of a booking.

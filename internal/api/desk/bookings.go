@@ -34,6 +34,7 @@ func (s *Desk) registerBookings(a huma.API) {
 	huma.Register(a, api.Post("/api/bookings/{id}/cancel", "cancelBooking", "Cancel a booking", http.StatusNoContent), s.cancelBooking)
 	huma.Register(a, api.Post("/api/bookings/{id}/move", "moveBooking", "Move a booking to another start", http.StatusNoContent), s.moveBooking)
 	huma.Register(a, api.Get("/api/bookings/{id}/ways", "listWays", "Where a booking could move to"), s.listWays)
+	huma.Register(a, api.Get("/api/bookings/{id}/places", "listPlaces", "Every start of a date to which a booking could move, or could not"), s.listPlaces)
 	huma.Register(a, api.Post("/api/bookings/{id}/decision", "decideBooking", "Confirm or decline a pending booking", http.StatusNoContent), s.decideBooking)
 	huma.Register(a, api.Get("/api/bookings/{id}/case", "getBookingCase", "Why a booking was taken: what every rule said when it was decided"), s.bookingDecision)
 }

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { searchParams } from 'sv-router';
-  import { api, data, type Shape } from '$lib/api/client';
+  import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
   import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
@@ -8,6 +8,7 @@
   import { ask, asked, close, open, opened } from '../aside';
   import BookingPanel from '../wall/BookingPanel.svelte';
   import Day from '../wall/Day.svelte';
+  import type { Place } from '../wall/drag.svelte';
   import Keys from '../wall/Keys.svelte';
   import Month from '../wall/Month.svelte';
   import Pulse from '../wall/Pulse.svelte';
@@ -102,6 +103,47 @@
     look('day');
     show(day);
   }
+  /** What came of a booking that was let go elsewhere, and how it is undone. */
+  let told = $state.raw<{ words: string; undo?: () => Promise<unknown>; anyway?: string }>();
+  async function letGo(visit: Shape<'WallVisit'>, from: number, to: Place) {
+    const booking = visit.clients[0];
+    if (!booking) return;
+    const name = wall?.lanes.find((l) => l.staff.id === to.staff)?.staff.name ?? '';
+    const path = { params: { path: { id: booking.id } } };
+    const elsewhere = `/bookings/${booking.id}?do=move`;
+    if (to.why) {
+      told = {
+        words: `${visit.client} cannot stand at ${to.label} with ${name}: ${to.why}.`,
+        anyway: elsewhere,
+      };
+      return;
+    }
+    try {
+      await api.POST('/api/bookings/{id}/move', {
+        ...path,
+        body: { start: new Date(to.at).toISOString(), staff: to.staff },
+      });
+      told = {
+        words: `${visit.client} is at ${to.label} with ${name} now. No mail goes to the client.`,
+        undo: () =>
+          api.POST('/api/bookings/{id}/move', {
+            ...path,
+            body: { start: visit.start, staff: from, anyway: 'a move is taken back' },
+          }),
+      };
+    } catch (cause) {
+      told = { words: problemOf(cause).message, anyway: elsewhere };
+    }
+  }
+  async function undo() {
+    const last = told;
+    told = undefined;
+    try {
+      await last?.undo?.();
+    } catch (cause) {
+      told = { words: problemOf(cause).message };
+    }
+  }
   function press(e: KeyboardEvent) {
     const target = e.target as HTMLElement;
     if (e.ctrlKey || e.metaKey || e.altKey || target.closest('input, select, textarea, dialog')) return;
@@ -185,7 +227,7 @@
         {:else if view === 'month'}
           <Month {date} {page} onday={openDay} ontitle={(t) => (spanTitle = t)} />
         {:else}
-          <Day {wall} {picked} {why} {nowWords} onpick={open} onask={question} />
+          <Day {wall} {picked} {why} {nowWords} onpick={open} onask={question} onmove={letGo} />
         {/if}
         {#if page > 1 || wall.next}
           <nav class="flex gap-3 pb-4" aria-label="People">
@@ -217,11 +259,35 @@
       />
     {/if}
   </div>
+  {#if told}
+    <div class="told" role="status">
+      <span class="grow">{told.words}</span>
+      {#if told.undo}<button type="button" class="btn btn-sm" onclick={() => void undo()}>Undo</button>{/if}
+      {#if told.anyway}<a class="btn btn-sm" href={told.anyway}>Other ways…</a>{/if}
+      <button type="button" class="btn btn-ghost btn-sm" onclick={() => (told = undefined)}>Well</button>
+    </div>
+  {/if}
   <Pulse pulse={wall.pulse} />
 {/if}
 <Keys bind:this={keys} />
 
 <style>
+  .told {
+    position: sticky;
+    bottom: 44px;
+    z-index: 5;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    max-width: 44rem;
+    margin: 0 auto 8px;
+    padding: 8px 14px;
+    border: 1px solid var(--color-edge);
+    border-radius: 10px 10px 3px 3px;
+    background: var(--color-base-100);
+    box-shadow: 0 6px 20px var(--color-shade);
+  }
   .closed {
     display: flex;
     flex-wrap: wrap;

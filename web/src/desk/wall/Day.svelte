@@ -1,9 +1,12 @@
 <script lang="ts">
+  import { on } from 'svelte/events';
   import type { Shape } from '$lib/api/client';
   import { between, left } from '$lib/lane/geometry';
   import { cityOf } from '$lib/hours/dates';
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
+  import { Drag, type Place } from './drag.svelte';
+  import Ghost from './Ghost.svelte';
   import { axisOf, layersOf, solidOf } from './layers';
   import { clock } from '../clock.svelte';
   import type { Asked } from '../aside';
@@ -16,6 +19,7 @@
     nowWords,
     onpick,
     onask,
+    onmove,
   }: {
     wall: Shape<'Wall'>;
     /** The visit that is open. */
@@ -25,7 +29,119 @@
     nowWords: string;
     onpick: (key: string) => void;
     onask: (staff: number, at: number) => void;
+    /** A booking was let go at another start or person. */
+    onmove: (visit: Shape<'WallVisit'>, from: number, to: Place) => void;
   } = $props();
+
+  let board: HTMLElement;
+  const drag = new Drag();
+  const laneAt = (e: { clientX: number; clientY: number }) =>
+    document.elementFromPoint(e.clientX, e.clientY)?.closest<HTMLElement>('[data-staff]') ?? undefined;
+  /** What a press is on: a booking in a person's lane. */
+  function visitAt(target: EventTarget | null) {
+    const on = (target as HTMLElement | null)?.closest<HTMLElement>('[data-layer="solid"]');
+    const row = on?.closest<HTMLElement>('[data-staff]');
+    const lane = wall.lanes.find((l) => String(l.staff.id) === row?.dataset.staff);
+    const visit = lane?.visits[Number(on?.dataset.index)];
+    return lane && visit ? { visit, staff: lane.staff.id } : undefined;
+  }
+  function held(e: PointerEvent) {
+    const row = laneAt(e);
+    const lane = wall.lanes.find((l) => String(l.staff.id) === row?.dataset.staff);
+    if (!row || !lane) return;
+    const [box, ends] = [row.getBoundingClientRect(), axisOf(lane)];
+    const moment = ends.from + ((e.clientX - box.left - grip) / box.width) * (ends.to - ends.from);
+    drag.hold(lane.staff.id, moment);
+  }
+  /** Where the booking was taken hold of, in pixels from its beginning. */
+  let grip = 0;
+  /** A press that may become a drag. */
+  let press: { x: number; y: number; on: NonNullable<ReturnType<typeof visitAt>> } | undefined;
+  let hold: ReturnType<typeof setTimeout> | undefined;
+  let justDropped = false;
+
+  function begin() {
+    if (!press) return;
+    const p = press;
+    press = undefined;
+    void drag.take(p.on.visit, p.on.staff, wall.date, clock.kind);
+  }
+  function down(e: PointerEvent) {
+    const on = e.button === 0 ? visitAt(e.target) : undefined;
+    if (!on) return;
+    const box = (e.target as HTMLElement).closest('[data-layer="solid"]')?.getBoundingClientRect();
+    grip = e.clientX - (box?.left ?? e.clientX);
+    press = { x: e.clientX, y: e.clientY, on };
+    // A finger that moves at once scrolls; one that rests takes the booking up.
+    if (e.pointerType === 'touch') hold = setTimeout(begin, 350);
+  }
+  function moved(e: PointerEvent) {
+    if (press && Math.hypot(e.clientX - press.x, e.clientY - press.y) > 6) {
+      if (e.pointerType === 'touch') [press, hold] = [void clearTimeout(hold), undefined];
+      else begin();
+    }
+    if (drag.visit) held(e);
+  }
+  function up(e: PointerEvent) {
+    clearTimeout(hold);
+    press = undefined;
+    if (!drag.visit) return;
+    held(e);
+    justDropped = true;
+    setTimeout(() => (justDropped = false));
+    letGo();
+  }
+  function letGo() {
+    const from = drag.staff;
+    const dropped = drag.drop();
+    if (dropped) onmove(dropped.visit, from, dropped.to);
+  }
+  function keys(e: KeyboardEvent) {
+    if (!drag.visit) {
+      const at = visitAt(document.activeElement);
+      if (e.key.toLowerCase() !== 'm' || !at || e.ctrlKey || e.metaKey || e.altKey) return;
+      e.preventDefault();
+      e.stopPropagation();
+      void drag.take(at.visit, at.staff, wall.date, clock.kind);
+      return;
+    }
+    const order = wall.lanes.map((l) => l.staff.id);
+    const does: Record<string, () => void> = {
+      ArrowLeft: () => drag.step(-1),
+      ArrowRight: () => drag.step(1),
+      ArrowUp: () => drag.climb(-1, order),
+      ArrowDown: () => drag.climb(1, order),
+      Enter: letGo,
+      Escape: () => drag.cancel(),
+    };
+    e.preventDefault();
+    e.stopPropagation();
+    does[e.key]?.();
+  }
+  $effect(() => {
+    const ends = [
+      on(board, 'pointerdown', down),
+      on(window, 'pointermove', moved),
+      on(window, 'pointerup', up),
+      on(window, 'pointercancel', () => {
+        clearTimeout(hold);
+        press = undefined;
+        drag.cancel();
+      }),
+      // What ends a drag is no click on what lies below.
+      on(
+        board,
+        'click',
+        (e) => {
+          if (justDropped) e.stopPropagation();
+        },
+        { capture: true },
+      ),
+      on(board, 'touchmove', (e) => drag.visit && e.preventDefault(), { passive: false }),
+      on(window, 'keydown', keys, { capture: true }),
+    ];
+    return () => ends.forEach((end) => end());
+  });
 
   const axis = $derived(axisOf(wall));
   const now = $derived(Date.parse(wall.now));
@@ -39,7 +155,14 @@
   const whole = $derived([between({ start: wall.from, end: wall.to })]);
 </script>
 
+<p class="sr-only" role="status">
+  {#if drag.visit && drag.over}{drag.visit.client}: {drag.over.label} with {wall.lanes.find(
+      (l) => l.staff.id === drag.over?.staff,
+    )?.staff.name}, {drag.over.why || 'free'}{/if}
+</p>
 <div
+  bind:this={board}
+  class:dragging={drag.visit}
   class="board"
   class:many={wall.lanes.length > 12}
   style="--lanes:{wall.lanes.length + wall.rooms.length}"
@@ -73,7 +196,7 @@
         </a>
       {/if}
     </div>
-    <section class="row" aria-label="{lane.staff.name}, {lane.note}">
+    <section class="row" data-staff={lane.staff.id} aria-label="{lane.staff.name}, {lane.note}">
       <Lane
         axis={axisOf(lane)}
         layers={layersOf(wall, lane)}
@@ -81,7 +204,9 @@
         asked={why?.staff === lane.staff.id ? why.instant : undefined}
         onpick={(s) => onpick(s.key)}
         onask={wall.service ? (at) => onask(lane.staff.id, at) : undefined}
-      />
+      >
+        {#if drag.visit}<Ghost {drag} staff={lane.staff.id} axis={axisOf(lane)} />{/if}
+      </Lane>
     </section>
   {/each}
   {#each wall.rooms as room (room.id)}
@@ -106,6 +231,10 @@
     grid-template-columns: 176px minmax(0, 1fr);
     column-gap: 8px;
     padding-bottom: 16px;
+  }
+  .dragging {
+    cursor: grabbing;
+    user-select: none;
   }
   /* The hours stay in view while the people pass below them. */
   .head {

@@ -14,6 +14,7 @@
     ['J', 'jump to a date'],
     ['Tab, then ← →', 'along the starts of a lane'],
     ['↑ ↓', 'from a start to the next lane'],
+    ['M on a booking', 'take it up; arrows move it, Enter lets it go'],
     ['Enter', 'why this start is offered, or not'],
     ['Esc', 'close what is open at the side'],
     ['?', 'these keys'],

@@ -331,6 +331,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bookings/{id}/places': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Every start of a date to which a booking could move, or could not */
+    get: operations['listPlaces'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bookings/{id}/ways': {
     parameters: {
       query?: never;
@@ -2672,6 +2689,14 @@ export interface components {
        */
       next: number;
     };
+    ListPlacesOf: {
+      items: components['schemas']['PlacesOf'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListResource: {
       items: components['schemas']['Resource'][];
       /**
@@ -2840,6 +2865,13 @@ export interface components {
       staff: number;
       /** Format: date-time */
       start: string;
+    };
+    MovePlace: {
+      /** Format: date-time */
+      at: string;
+      label: string;
+      /** @description Codes of why it is refused; empty when it is offered. */
+      reasons: string[];
     };
     Myself: {
       business: string;
@@ -3057,6 +3089,11 @@ export interface components {
       }[];
       from: string;
       until: string | null;
+    };
+    PlacesOf: {
+      /** Format: int64 */
+      staff: number;
+      starts: components['schemas']['MovePlace'][];
     };
     Preview: {
       /** @description The day that was asked for, person by person. */
@@ -4879,6 +4916,40 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listPlaces: {
+    parameters: {
+      query: {
+        date: string;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListPlacesOf'];
+        };
       };
       /** @description Error */
       default: {
