@@ -13,13 +13,16 @@
 </script>
 
 {#if beginning.value && !beginning.value.over && !isActive('/begin')}
-  <p class="flex flex-wrap items-center gap-3 bg-secondary px-4 py-2 print:hidden">
+  <section
+    class="flex flex-wrap items-center gap-3 bg-secondary px-4 py-2 print:hidden"
+    aria-label="Setting up"
+  >
     <span class="flex items-end gap-1" aria-hidden="true">
       {#each steps as s (s.key)}<i class="arch" class:done={s.done}></i>{/each}
     </span>
     <span class="grow">Setting up: {done} of {steps.length} done.</span>
     <a class="btn btn-primary btn-sm" href="/begin">Go on</a>
-  </p>
+  </section>
 {/if}
 
 <style>

@@ -236,6 +236,9 @@
     cursor: grabbing;
     user-select: none;
   }
+  .dragging :global(.card) {
+    display: none;
+  }
   /* The hours stay in view while the people pass below them. */
   .head {
     position: sticky;
