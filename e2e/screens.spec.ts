@@ -18,6 +18,8 @@ const screens = [
   { path: "/bookings/new", shows: "For a client who rings" },
   { path: "/proofs", shows: "Does Ansel’s link hold?" },
   { path: "/settings", shows: "Zone data" },
+  { path: "/health", shows: "Calendars’ health" },
+  { path: "/begin", shows: "All is set up, and proved" },
   { path: "/trail", shows: "took the booking" },
   { path: "/enter/none", shows: "This way is closed", phone: true },
   { path: "/link/none", shows: "This way is closed", phone: true },

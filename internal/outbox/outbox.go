@@ -48,6 +48,8 @@ type Settings struct {
 	Follow func(ctx context.Context, visit store.ID, to span.Span) (refusal string, err error)
 	// Tell says in the transaction that notes it that somebody has made another of a copy.
 	Tell func(tx store.Tx, c store.Copy) error
+	// Noted is told how each try went; nil for nobody.
+	Noted func(host string, took time.Duration, err error)
 }
 
 // Outbox carries out what is wanted of copies.
@@ -134,6 +136,9 @@ func (o *Outbox) do(ctx context.Context, id store.ID) error {
 		} else {
 			err = t.remove(ctx)
 		}
+	}
+	if o.Noted != nil && ctx.Err() == nil {
+		o.Noted(t.link.Host, o.Now().Sub(begun), err)
 	}
 	if err == nil {
 		o.writes.WithLabelValues("done").Inc()

@@ -112,6 +112,9 @@ func (r *Readings) read(ctx context.Context, id store.ID, polled bool) error {
 	began, state := r.Now(), s.Calendar.State
 	changed, err := r.readSubject(ctx, &s)
 	r.counts.lasted.Observe(r.Now().Sub(began).Seconds())
+	if r.Noted != nil && ctx.Err() == nil {
+		r.Noted(id, s.Link.Host, r.Now().Sub(began), err)
+	}
 	if err == nil {
 		r.counts.reads.WithLabelValues(map[bool]string{true: "changed", false: "unchanged"}[changed]).Inc()
 		r.Hosts.Answered(s.Link.Host)

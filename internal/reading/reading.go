@@ -38,6 +38,8 @@ type Settings struct {
 	// no longer taken, and what has come on top of visits at a moment; nil for nobody.
 	Refused func(tx store.Tx, link store.Link) error
 	Clashed func(tx store.Tx, calendar store.ID, found span.Instant) error
+	// Noted is told how each reading went; nil for nobody.
+	Noted func(calendar store.ID, host string, took time.Duration, err error)
 }
 
 // Readings reads calendars.

@@ -28,6 +28,7 @@ import (
 	"niche/internal/api/member"
 	"niche/internal/attention"
 	"niche/internal/booking"
+	"niche/internal/health"
 	"niche/internal/link"
 	"niche/internal/live"
 	"niche/internal/message"
@@ -129,9 +130,10 @@ func (n *Niche) start(s Settings) error {
 		links.Names = s.Names
 	}
 	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
-	out := outbox.New(outbox.Settings{DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
+	fared := health.New(n.db, s.Now)
+	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
-		Refused: mails.KeyRefused, Clashed: mails.Clashed})
+		Refused: mails.KeyRefused, Clashed: mails.Clashed, Noted: fared.Read})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,
 		Seal: func(key string) string { return keeper.Derive("booking", key) }})
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged
@@ -185,7 +187,7 @@ func (n *Niche) start(s Settings) error {
 	n.done.Go(func() {
 		sweep(ctx, func(ctx context.Context) error {
 			_, err := attention.Look(ctx, n.db, span.At(s.Now()))
-			return errors.Join(err, bookings.Sweep(ctx))
+			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx))
 		}, s.Log)
 	})
 	return nil

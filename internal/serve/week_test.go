@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/http/httptest"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -148,11 +149,19 @@ func (l *life) edit(n int) {
 	}
 	e := events[l.rng.IntN(len(events))]
 	if l.rng.IntN(2) == 0 {
-		look.Remove("Work", e)
+		_ = look.Calendar("Work").Delete(l.t.Context(), e.Address, e.ETag) // or Niche was faster
 		return
 	}
-	look.Put("Work", e, strings.NewReplacer("T10", "T16", "T11", "T17", "T09", "T15").Replace(e.Body))
+	body := eventHours.ReplaceAllStringFunc(e.Body, func(at string) string {
+		var hour int
+		_, err := fmt.Sscanf(at[len(at)-2:], "%d", &hour)
+		require.NoError(l.t, err)
+		return fmt.Sprintf("%s%02d", at[:len(at)-2], hour+4)
+	})
+	_, _ = look.Calendar("Work").Put(l.t.Context(), e.Address, e.ETag, []byte(body))
 }
+
+var eventHours = regexp.MustCompile(`DT(START|END)[^:\r\n]*:[0-9]{8}T[0-9]{2}`)
 
 // busy returns when somebody's own events are, as they stand outside.
 func (l *life) busy(n int) (list []span.Span) {
@@ -226,12 +235,13 @@ func (l *life) compare(seed uint64) (lying, adrift int) {
 	for n, id := range l.staff {
 		busy := l.busy(n)
 		copies := nichetest.LookFrom(l.t, l.server.URL, person(n), "k").Events("Work")
-		for _, row := range l.List(fmt.Sprintf(`SELECT DISTINCT v.id || ' ' || v.uid || ' ' || v.start || ' ' || v."end" FROM visits v JOIN visit_staff o ON o.visit_id = v.id JOIN bookings b ON b.visit_id = v.id AND b.status = 'confirmed'
-			WHERE o.staff_id = %d AND v."end" > %d`, id, span.At(l.Clock.Now()))) {
+		for _, row := range l.List(fmt.Sprintf(`SELECT v.id || ' ' || v.uid || ' ' || v.start || ' ' || v."end" || ' ' || MAX(b.status = 'confirmed') FROM visits v JOIN visit_staff o ON o.visit_id = v.id JOIN bookings b ON b.visit_id = v.id AND b.status IN ('confirmed', 'pending')
+			WHERE o.staff_id = %d AND v."end" > %d GROUP BY v.id`, id, span.At(l.Clock.Now()))) {
 			var visit store.ID
 			var uid string
 			var start, end span.Instant
-			_, err := fmt.Sscan(row, &visit, &uid, &start, &end)
+			var confirmed int // or else it is only asked for, and has no copy
+			_, err := fmt.Sscan(row, &visit, &uid, &start, &end, &confirmed)
 			require.NoError(l.t, err)
 			during := span.Between(start, end)
 			if slices.ContainsFunc(busy, during.Overlaps) {
@@ -241,7 +251,7 @@ func (l *life) compare(seed uint64) (lying, adrift int) {
 			there := slices.ContainsFunc(copies, func(e nichetest.Event) bool {
 				return strings.Contains(e.Body, uid) && e.When(l.t) == during
 			})
-			if !there {
+			if confirmed == 1 && !there {
 				drifts[visit] = true
 				require.True(l.t, told("drift", visit), "seed %d: the copy of visit %d is not there, and nobody is told", seed, visit)
 			}

@@ -16,6 +16,7 @@ export const { p, navigate, route, isActive } = createRouter({
   '/bookings/new': () => import('./routes/NewBooking.svelte'),
   '/bookings/:id': () => import('./routes/Booking.svelte'),
   '/proofs': () => import('./routes/Proofs.svelte'),
+  '/health': () => import('./routes/Health.svelte'),
   '/begin': () => import('./routes/Begin.svelte'),
   '/settings': () => import('./routes/Settings.svelte'),
   '/trail': () => import('./routes/Trail.svelte'),

@@ -7,6 +7,11 @@
 
   const troubled = $derived(pulse.filter((c) => c.state !== 'fresh' && c.state !== 'waiting'));
   const slowest = $derived(pulse.reduce((s, c) => (c.ago > s ? c.ago : s), -1));
+  /** What troubles stands first, then what was read longest ago. */
+  const order = ['gone', 'refused', 'unreachable', 'late', 'waiting', 'fresh'];
+  const worst = $derived(
+    pulse.toSorted((a, b) => order.indexOf(a.state) - order.indexOf(b.state) || b.ago - a.ago),
+  );
   const words = (c: Shape<'Pulse'>) =>
     `${c.staff.name}, ${c.calendar}: ${c.error || (c.ago < 0 ? 'not read yet' : `read ${age(c.ago)} ago`)}`;
 </script>
@@ -15,8 +20,12 @@
   class="sticky bottom-0 z-4 flex min-h-9 items-center gap-3 border-t border-edge bg-base-100 px-4 text-sm"
 >
   <ul class="flex gap-0.5" aria-label="Calendars">
-    {#each pulse as c, i (i)}
-      <li class="arch {c.state}" title={words(c)}><span class="sr-only">{words(c)}</span></li>
+    {#each worst as c, i (i)}
+      <li>
+        <a class="arch {c.state}" href="/team/{c.staff.id}/calendars" title={words(c)}
+          ><span class="sr-only">{words(c)}</span></a
+        >
+      </li>
     {/each}
   </ul>
   {#if pulse.length === 0}
@@ -30,10 +39,12 @@
       <a class="ml-auto truncate font-semibold text-brick" href="/team/{c.staff.id}/calendars">{words(c)}</a>
     {/each}
   {/if}
+  {#if pulse.length}<a class="link-plain {troubled.length ? '' : 'ml-auto'}" href="/health">health</a>{/if}
 </footer>
 
 <style>
   .arch {
+    display: block;
     width: 10px;
     height: 17px;
     border-radius: 5px 5px 1px 1px;

@@ -452,6 +452,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/health': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How calendars and hosts fared lately */
+    get: operations['getHealth'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/hosts': {
     parameters: {
       query?: never;
@@ -2402,6 +2419,48 @@ export interface components {
       current: string;
       secret: string;
     };
+    FaredCalendar: {
+      /**
+       * Format: int64
+       * @description Seconds since it was read, or -1.
+       */
+      ago: number;
+      /** Format: int64 */
+      failures: number;
+      /** Format: int64 */
+      id: number;
+      /** @description The longest of each hour, in seconds; null for an hour of which nothing is known. */
+      lags: (number | null)[];
+      name: string;
+      /** Format: int64 */
+      reads: number;
+      staff: components['schemas']['NamedID'];
+      /** @enum {string} */
+      state: 'waiting' | 'fresh' | 'late' | 'unreachable' | 'refused' | 'gone';
+      /**
+       * Format: int64
+       * @description The longest that was, in seconds.
+       */
+      worst: number;
+    };
+    FaredHost: {
+      /**
+       * Format: int64
+       * @description How long one exchange took, in milliseconds.
+       */
+      average: number;
+      host: string;
+      /** Format: int64 */
+      readFailures: number;
+      /** Format: int64 */
+      reads: number;
+      /** Format: int64 */
+      slowest: number;
+      /** Format: int64 */
+      writeFailures: number;
+      /** Format: int64 */
+      writes: number;
+    };
     Field: {
       /** @description What the copy says. */
       copy: string;
@@ -2472,6 +2531,14 @@ export interface components {
       more: string;
       when: string;
       words: string;
+    };
+    Health: {
+      /** @description Those that were read longest ago at worst stand first; at most 40. */
+      calendars: components['schemas']['FaredCalendar'][];
+      /** @description The slowest first. */
+      hosts: components['schemas']['FaredHost'][];
+      /** @description When each hour began, the first first. */
+      hours: string[];
     };
     Hit: {
       /** @description What it is, or does. */
@@ -5218,6 +5285,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['ListHit'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getHealth: {
+    parameters: {
+      query?: {
+        period?: 'day' | 'week';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Health'];
         };
       };
       /** @description Error */
