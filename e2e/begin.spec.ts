@@ -52,7 +52,7 @@ test("a fresh install is led from nothing to a proof", async ({
     await fits(page);
     await page.getByRole("link", { name: "To the wall" }).click();
     await expect(
-      page.getByRole("link", { name: "Bryn Castellane" }),
+      page.getByRole("link", { name: "Bryn Castellane", exact: true }),
     ).toBeVisible();
     await expect(page.getByText("Setting up:")).toHaveCount(0);
   } finally {

@@ -5,7 +5,6 @@ import { expect, signIn, test } from "./niche";
 const pictures = [
   { name: "wall", path: "/", shows: "Mara Quillon" },
   { name: "wall-dark", path: "/", shows: "Mara Quillon", dark: true },
-  { name: "wall-week", path: "/?view=week&person=4", shows: "Una Breen" },
   {
     name: "wall-team-week",
     path: "/?view=week&service=1",
@@ -20,16 +19,13 @@ const pictures = [
   { name: "attention", path: "/attention", shows: "They share 45 min" },
   { name: "team", path: "/team", shows: "Bookings go to Work" },
   { name: "hours", path: "/team/1", shows: "Save the hours" },
-  {
-    name: "person-week",
-    path: "/team/4/week?service=2&why=4@2026-11-26T16:00:00Z",
-    shows: "It is not offered",
-  },
   { name: "calendars", path: "/team/3/calendars", shows: "block Bryn’s time" },
   { name: "services", path: "/services", shows: "Concert tuning" },
   { name: "service", path: "/services/1", shows: "What a client would see" },
   { name: "house", path: "/house", shows: "Stocktaking" },
   { name: "bookings", path: "/bookings", shows: "Lou Verne" },
+  { name: "booking", path: "/bookings/26", shows: "Copy in Work: read back" },
+  { name: "proof", path: "/proofs?link=3", shows: "Compared with" },
   { name: "settings", path: "/settings", shows: "Zone data" },
   { name: "page", path: "/book/home-tuning", shows: "Soonest" },
   {
@@ -62,6 +58,10 @@ for (const p of pictures) {
       );
     }
     await page.goto(demo.address + p.path);
+    if (p.name === "proof")
+      await page.request.post(`${demo.address}/api/proofs`, {
+        data: { links: [3] },
+      });
     await expect(page.getByText(p.shows).first()).toBeVisible();
     if (p.name.startsWith("page")) {
       await page

@@ -152,6 +152,9 @@ func (l *life) edit(n int) {
 		_ = look.Calendar("Work").Delete(l.t.Context(), e.Address, e.ETag) // or Niche was faster
 		return
 	}
+	if e.When(l.t).End().Time().Hour() > 18 {
+		return // it would end on another day
+	}
 	body := eventHours.ReplaceAllStringFunc(e.Body, func(at string) string {
 		var hour int
 		_, err := fmt.Sscanf(at[len(at)-2:], "%d", &hour)

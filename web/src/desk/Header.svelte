@@ -69,9 +69,6 @@
     {/each}
   </nav>
   <div class="ml-auto flex items-center gap-2 text-sm">
-    <span class="hidden max-w-44 truncate opacity-80 2xl:inline" title={session.now?.administrator?.email}
-      >{session.now?.administrator?.name}, {session.now?.business?.name}</span
-    >
     <button type="button" class="finding" onclick={() => find.show()}
       >Find or do…<kbd aria-hidden="true">/</kbd></button
     >
@@ -86,8 +83,10 @@
           size={17}
         />{/if}
     </button>
-    <button class="btn btn-ghost btn-sm text-neutral-content hover:bg-white/12" onclick={signOut}
-      >Sign out</button
+    <button
+      class="btn btn-ghost btn-sm text-neutral-content hover:bg-white/12"
+      title="Signed in as {session.now?.administrator?.name}, {session.now?.business?.name}"
+      onclick={signOut}>Sign out</button
     >
   </div>
 </header>

@@ -33,7 +33,7 @@
 
 <svelte:head><title>Calendars’ health · Niche</title></svelte:head>
 
-<div class="mx-auto grid w-full max-w-6xl content-start gap-4 px-6 py-6">
+<div class="mx-auto grid w-full max-w-6xl grid-cols-[minmax(0,1fr)] content-start gap-4 px-6 py-6">
   <header class="flex flex-wrap items-start gap-3">
     <div class="grow">
       <h1 class="text-2xl">Calendars’ health</h1>

@@ -97,7 +97,7 @@
         />
       </div>
       {#if why && service}
-        <WhyPanel {service} staff={why.staff} at={why.at} {zone} onmove={question} onclose={close} />
+        <WhyPanel {service} staff={why.staff} at={why.at} onmove={question} onclose={close} />
       {:else if found}
         <BookingPanel
           visit={found}

@@ -93,8 +93,13 @@
           </p>
           {#if shown}
             <p class="text-sm text-mute">
-              {link.staff.name} at {link.host}{#if shown.when}{' · '}{shown.when}{/if}{#if shown.service}{' · tried '}{shown.service},
-                {shown.start}{/if}
+              {[
+                `${link.staff.name} at ${link.host}`,
+                shown.when,
+                shown.service && `tried ${shown.service}, ${shown.start}`,
+              ]
+                .filter(Boolean)
+                .join(' · ')}
             </p>
           {/if}
         </div>

@@ -242,14 +242,7 @@
       {/if}
     </div>
     {#if why && wall.service && view !== 'month'}
-      <WhyPanel
-        service={wall.service}
-        staff={why.staff}
-        at={why.at}
-        zone={wall.zone}
-        onmove={question}
-        onclose={close}
-      />
+      <WhyPanel service={wall.service} staff={why.staff} at={why.at} onmove={question} onclose={close} />
     {:else if found}
       <BookingPanel
         visit={found.visit}

@@ -38,7 +38,6 @@
   let opened = $state('');
   const open = $derived(preview.steps.find((s) => s.code === opened));
   const why = $derived(asked());
-  const zone = $derived(session.now?.business?.zone ?? 'UTC');
   /** The question stands below the day that is opened, else below the budget. */
   const below = $derived(preview.day?.date === shown);
 
@@ -56,7 +55,6 @@
     {service}
     staff={why.staff}
     at={why.at}
-    {zone}
     draft={draft ? { fields: draft, now } : undefined}
     inside
     onmove={ask}

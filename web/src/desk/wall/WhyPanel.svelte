@@ -15,7 +15,6 @@
     service,
     staff,
     at,
-    zone,
     draft,
     inside = false,
     onmove,
@@ -24,7 +23,6 @@
     service: number;
     staff: number;
     at: string;
-    zone: string;
     /** Values of the service that are not saved, and the moment as if it were now, where those count. */
     draft?: { fields: Shape<'ServiceFields'>; now: string };
     /** Whether it stands in a column, not at the side of the screen. */
