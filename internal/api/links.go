@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -55,6 +56,8 @@ type Links struct {
 	Hub    *live.Hub
 	Log    *slog.Logger
 	Now    func() time.Time
+	// Quiet ends what goes on with a link that is about to be taken away, so that nothing of it stays outside.
+	Quiet func(ctx context.Context, link store.ID) error
 }
 
 // Link is a staff member's connection to one outside account or feed.
@@ -385,6 +388,9 @@ func (s *Links) Choose(ctx context.Context, id store.ID, over Over, copies strin
 // Remove takes a link away. Copies says what becomes of those of visits ahead in its
 // calendars.
 func (s *Links) Remove(ctx context.Context, id store.ID, copies string) error {
+	if err := s.Quiet(ctx, id); err != nil {
+		return fmt.Errorf("ending the proof of a link: %w", err)
+	}
 	if err := s.Links.Remove(ctx, id, outbox.Ending(copies)); err != nil {
 		return Found(asksForCopies(err, "Copies of visits ahead lie in calendars of this link. Say what becomes of them."), "link")
 	}

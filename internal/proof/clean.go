@@ -3,9 +3,9 @@ package proof
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
 
+	"niche/internal/reading"
 	"niche/internal/store"
 )
 
@@ -81,7 +81,11 @@ func (p *Proofs) clean(ctx context.Context, proof store.Proof, l store.Link) (le
 	if _, err := p.Readings.Look(ctx, l.StaffID); err != nil {
 		return left, err
 	}
-	found, err := tx.ProofEvents(l.ID)
+	var uids []string
+	for i := range calendars {
+		uids = append(uids, reading.Hashed(eventUID(proof.Token, i+1)))
+	}
+	found, err := tx.ProofEvents(l.ID, uids)
 	if err != nil {
 		return left, err
 	}
@@ -97,7 +101,7 @@ func (p *Proofs) clean(ctx context.Context, proof store.Proof, l store.Link) (le
 		addresses := map[string]bool{}
 		if c.Blocks && proof.BegunAt > 0 && proof.State != store.ProofHeld {
 			for i := range calendars {
-				addresses[fmt.Sprintf("%s%s%s-%d.ics", c.Address, store.ProofPrefix, proof.Token, i+1)] = true
+				addresses[c.Address+eventUID(proof.Token, i+1)+".ics"] = true
 			}
 		}
 		for _, o := range found {
@@ -122,8 +126,14 @@ func (p *Proofs) clean(ctx context.Context, proof store.Proof, l store.Link) (le
 // sweep tries again to remove what proofs have left.
 func (p *Proofs) sweep(ctx context.Context) error {
 	tx := p.DB.Read(ctx)
-	list, err := tx.ProofsLeftOver()
-	if err != nil {
+	// A link that was taken away takes its proofs with it, and not the time that one of them holds.
+	orphans, err := tx.OrphanTests()
+	for _, id := range orphans {
+		_, dropped := p.Bookings.DropTest(ctx, id)
+		err = errors.Join(err, dropped)
+	}
+	list, failed := tx.ProofsLeftOver()
+	if err = errors.Join(err, failed); err != nil {
 		return err
 	}
 	for _, o := range list {

@@ -43,7 +43,7 @@ var writeEvent = step{
 			if err != nil {
 				return r.refused(err, "Writing into “"+c.Name+"”")
 			}
-			uid := fmt.Sprintf("%s%s-%d", store.ProofPrefix, r.proof.Token, i+1)
+			uid := eventUID(r.proof.Token, i+1)
 			e := written{c, uid, c.Address + uid + ".ics"}
 			r.events = append(r.events, e) // also when the answer is lost
 			if _, err := w.Put(ctx, e.address, "", r.event(uid).Encode()); err != nil {
@@ -55,6 +55,9 @@ var writeEvent = step{
 		return nil
 	},
 }
+
+// eventUID is the UID of the nth event of a proof.
+func eventUID(token string, n int) string { return fmt.Sprintf("%s%s-%d", store.ProofPrefix, token, n) }
 
 // event is the busy event that is written.
 func (r *run) event(uid string) ics.Booking {

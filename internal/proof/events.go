@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"niche/core/ics"
 	"niche/core/offer"
@@ -19,7 +20,8 @@ const stale = 30
 // What the calendars that block time hold does block: they are read all anew, past what is kept of
 // them, and no start that is offered meets anything that is in them.
 var eventsBlock = step{
-	key: "events", label: "events block", expected: "No start is offered over an event that takes time.",
+	time: 2 * time.Minute, // a calendar may be large
+	key:  "events", label: "events block", expected: "No start is offered over an event that takes time.",
 	needless: func(r *run) string {
 		if len(r.of(blocks)) == 0 {
 			return "No calendar of this link blocks time."

@@ -53,8 +53,9 @@ type Proofs struct {
 
 // underway is a proof that runs.
 type underway struct {
-	host string
-	stop context.CancelCauseFunc
+	host  string
+	stop  context.CancelCauseFunc
+	ended chan struct{}
 }
 
 // New returns proofs that do nothing before Run.
@@ -133,6 +134,26 @@ func (p *Proofs) Stop(ctx context.Context, links []store.ID) error {
 	p.mu.Unlock()
 	p.Hub.Tell(live.Proofs)
 	return err
+}
+
+// Quiet stops the proofs of a link and waits until the one that runs has cleaned up, as what is about to happen to the link
+// wants it.
+func (p *Proofs) Quiet(ctx context.Context, link store.ID) error {
+	if err := p.Stop(ctx, []store.ID{link}); err != nil {
+		return err
+	}
+	p.mu.Lock()
+	u, runs := p.running[link]
+	p.mu.Unlock()
+	if !runs {
+		return nil
+	}
+	select {
+	case <-u.ended:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // Run runs proofs that are asked for until the context ends, and returns when those that ran have.
@@ -214,8 +235,10 @@ func (p *Proofs) claim(ctx context.Context, w store.Proof, host string) {
 		return
 	}
 	own, stop := context.WithCancelCause(ctx)
-	p.running[w.LinkID] = underway{host, stop}
+	ended := make(chan struct{})
+	p.running[w.LinkID] = underway{host, stop, ended}
 	p.runs.Go(func() {
+		defer close(ended)
 		defer stop(nil)
 		if err := p.prove(own, w); err != nil && ctx.Err() == nil {
 			p.Log.Error("proving a link", "link", w.LinkID, "error", err)

@@ -311,6 +311,39 @@ func TestProofsAreStoppedGoneOnWithAndScheduled(t *testing.T) {
 	require.Equal(t, 2, overdue)
 }
 
+// A link that is taken away while it is proved takes the proof with it, and nothing stays outside or holds time.
+func TestALinkGoesWhileItIsProved(t *testing.T) {
+	trouble := &nichetest.Trouble{}
+	_, server := nichetest.OpenCloud(t, trouble.Guard)
+	d := prover{nichetest.OpenDesk(t, nil, nichetest.HostOf(server))}
+	link := d.Link(server.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	for _, at := range []int32{1, 2} { // the event, and the copy of the test booking
+		open, arrived := make(chan struct{}), make(chan struct{})
+		var puts atomic.Int32
+		trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+			if r.Method != http.MethodPut || puts.Add(1) != at {
+				return nichetest.Fault{}
+			}
+			close(arrived)
+			return nichetest.Fault{Wait: open}
+		})
+		d.ask(link.ID)
+		<-arrived
+		gone := make(chan error, 1)
+		go func() { gone <- d.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/links/%d?copies=leave", link.ID), nil, nil) }()
+		d.Until("it is being stopped", func() bool { return d.all().Links[0].State != "waiting" })
+		trouble.Set(nil)
+		close(open)
+		require.NoError(t, <-gone)
+		look := nichetest.Look(t, server)
+		d.Until("nothing of it is left", func() bool {
+			d.Pass(time.Minute)
+			return d.Count("claims") == 0 && len(traces(look, "Work", "Family")) == 0 && len(d.all().Links) == 0
+		})
+		link = d.Link(server.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	}
+}
+
 // A kill at any moment leaves nothing behind: after a restart the calendars hold nothing of the proof, and its time is free.
 func TestAKillLeavesNothingBehind(t *testing.T) {
 	program := nichetest.Program(t)

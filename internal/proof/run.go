@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -29,6 +30,8 @@ type step struct {
 	// do does it, and fills what was seen. A *fault is a step that does not hold; any other error
 	// is our own.
 	do func(ctx context.Context, r *run, s *Step) error
+	// time is how long it may take; stepTime when 0.
+	time time.Duration
 }
 
 // steps are all of them, in the order in which they are done. The last one cleans up, and is done whatever
@@ -97,7 +100,8 @@ func (p *Proofs) prove(ctx context.Context, proof store.Proof) error {
 				continue
 			}
 		}
-		within, cancel := context.WithTimeout(ctx, stepTime)
+		limit := cmp.Or(st.time, stepTime)
+		within, cancel := context.WithTimeout(ctx, limit)
 		if last {
 			cancel()
 			within, cancel = context.WithTimeout(context.WithoutCancel(ctx), stepTime)
@@ -109,11 +113,11 @@ func (p *Proofs) prove(ctx context.Context, proof store.Proof) error {
 		s.State = Running
 		if err := r.save(ctx); err != nil {
 			cancel()
-			return err
+			return errors.Join(err, r.abandon(ctx))
 		}
 		began := p.Now()
 		err := st.do(within, r, s)
-		s.Millis = p.Now().Sub(began).Milliseconds()
+		s.Millis = max(0, p.Now().Sub(began).Milliseconds())
 		timedOut := within.Err() != nil && ctx.Err() == nil
 		cancel()
 		var f *fault
@@ -127,7 +131,7 @@ func (p *Proofs) prove(ctx context.Context, proof store.Proof) error {
 		case errors.As(err, &f):
 			s.Seen, s.Cause, s.Mend = f.seen, f.cause, f.mend
 		case timedOut:
-			s.Seen, s.Cause = fmt.Sprintf("Not within %d s.", int(stepTime.Seconds())), "The host is too slow, or Niche has too much to do."
+			s.Seen, s.Cause = fmt.Sprintf("Not within %d s.", int(limit.Seconds())), "The host is too slow, or Niche has too much to do."
 			s.Mend = r.there("Look at the link")
 		default:
 			own = errors.Join(own, fmt.Errorf("proving link %d, %s: %w", r.link.ID, st.key, err))
@@ -140,6 +144,14 @@ func (p *Proofs) prove(ctx context.Context, proof store.Proof) error {
 	}
 	r.conclude(ctx, failed)
 	return errors.Join(own, r.save(ctx))
+}
+
+// abandon cleans up after a proof whose link was taken away meanwhile: nobody asks for what came of it.
+func (r *run) abandon(ctx context.Context) error {
+	within, cancel := context.WithTimeout(context.WithoutCancel(ctx), stepTime)
+	defer cancel()
+	_, err := r.Bookings.DropTest(within, r.proof.ID)
+	return errors.Join(err, r.removeEvents(within))
 }
 
 // conclude says what came of the proof.
@@ -301,7 +313,7 @@ func isOutside(err error) bool {
 // ahead is how many days ahead a start is looked for, and near within how many it is found at best.
 const ahead, near = 60, 14
 
-// choose chooses a start that is offered: of a service that one person can perform alone if there is one, and the last
+// choose chooses a start that is offered: of the shortest service that one person can perform alone if there is one, and the last
 // of the coming two weeks, which is least in anybody's way.
 func (r *run) choose(ctx context.Context) error {
 	tx := r.DB.Read(ctx)
@@ -312,7 +324,7 @@ func (r *run) choose(ctx context.Context) error {
 	if len(services) == 0 {
 		return &fault{"No start can be tried.", r.first() + " performs no service that can be booked.", &Mend{"Say who performs what", "/services"}}
 	}
-	slices.SortStableFunc(services, func(a, b store.Service) int { return lots(a) - lots(b) })
+	slices.SortStableFunc(services, func(a, b store.Service) int { return cmp.Or(lots(a)-lots(b), int(a.Length-b.Length)) })
 	now := span.At(r.Now())
 	today := r.text.Zone.DateAt(now)
 	var names []string
@@ -341,9 +353,9 @@ func (r *run) choose(ctx context.Context) error {
 	return err
 }
 
-// lots orders services by how many people and places their visits take.
+// lots orders services by how many people, places and things their visits take.
 func lots(s store.Service) int {
-	n := 0
+	n := len(s.Needs)
 	if s.Staffing == string(offer.AllOfThem) {
 		n += 2
 	}

@@ -50,7 +50,9 @@ const maxUnread = 50
 // before that counts as one that cannot be read, and no longer as a host that fails.
 const patience = 5
 
-// hashed returns what is kept of a UID.
+// Hashed returns what is kept of a UID.
+func Hashed(uid string) string { return hashed(uid) }
+
 func hashed(uid string) string {
 	sum := sha256.Sum256([]byte(uid))
 	return hex.EncodeToString(sum[:])

@@ -157,7 +157,7 @@ func (n *Niche) start(s Settings) error {
 		cancel()
 		return err
 	}
-	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now}
+	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),

@@ -155,7 +155,12 @@ func (t Tx) ForgetProofVisit(v Visit) (bool, error) {
 }
 
 // ProofEvents returns the event resources of a link's calendars that proofs have written, as far as readings
-// have seen them. Test bookings' copies are no such.
-func (t Tx) ProofEvents(link ID) ([]Object, error) {
-	return rows[Object](t.db.Where("calendar_id IN (SELECT id FROM calendars WHERE link_id = ?) AND href LIKE '%/"+ProofPrefix+"%' AND visit_id = 0", link).Order("calendar_id, href"))
+// have seen them: by their names, or by hashes of UIDs where a host gives names of its own. Test bookings' copies are no such.
+func (t Tx) ProofEvents(link ID, uids []string) ([]Object, error) {
+	return rows[Object](t.db.Where("calendar_id IN (SELECT id FROM calendars WHERE link_id = ?) AND (href LIKE '%/"+ProofPrefix+"%' OR uid_hash IN ?) AND visit_id = 0", link, append(uids, "-")).Order("calendar_id, href"))
+}
+
+// OrphanTests returns the proofs that are no more of which a test booking is still there.
+func (t Tx) OrphanTests() ([]ID, error) {
+	return scan[[]ID](t.db.Raw("SELECT DISTINCT proof_id FROM visits WHERE proof_id > 0 AND NOT EXISTS (SELECT 1 FROM proofs p WHERE p.id = visits.proof_id)"))
 }

@@ -4,8 +4,14 @@
   import { isActive } from './router';
 
   /** How far a new business is, until all is done or it is put away. */
+  let over = false;
   const beginning = query(
-    () => data(api.GET('/api/beginning')),
+    async () => {
+      if (over) return undefined; // it is not asked for ever
+      const now = await data(api.GET('/api/beginning'));
+      over = now.over;
+      return now;
+    },
     ['rules', 'calendars', 'proofs', 'bookings'],
   );
   const steps = $derived(beginning.value?.steps ?? []);

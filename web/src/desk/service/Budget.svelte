@@ -4,7 +4,6 @@
   import { isDate } from '$lib/ui/typed';
   import type { Shape } from '$lib/api/client';
   import Notice from '$lib/ui/Notice.svelte';
-  import { session } from '../session.svelte';
   import WhyPanel from '../wall/WhyPanel.svelte';
   import { ask, asked, close, type Asked } from '../aside';
   import { number } from './form';
