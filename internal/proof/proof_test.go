@@ -330,7 +330,9 @@ func TestALinkGoesWhileItIsProved(t *testing.T) {
 		d.ask(link.ID)
 		<-arrived
 		gone := make(chan error, 1)
-		go func() { gone <- d.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/links/%d?copies=leave", link.ID), nil, nil) }()
+		go func() {
+			gone <- d.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/links/%d?copies=leave", link.ID), nil, nil)
+		}()
 		d.Until("it is being stopped", func() bool { return d.all().Links[0].State != "waiting" })
 		trouble.Set(nil)
 		close(open)

@@ -5,15 +5,12 @@
 
   /** How far a new business is, until all is done or it is put away. */
   let over = false;
-  const beginning = query(
-    async () => {
-      if (over) return undefined; // it is not asked for ever
-      const now = await data(api.GET('/api/beginning'));
-      over = now.over;
-      return now;
-    },
-    ['rules', 'calendars', 'proofs', 'bookings'],
-  );
+  const beginning = query(async () => {
+    if (over) return undefined; // it is not asked for ever
+    const now = await data(api.GET('/api/beginning'));
+    over = now.over;
+    return now;
+  }, ['rules', 'calendars', 'proofs', 'bookings']);
   const steps = $derived(beginning.value?.steps ?? []);
   const done = $derived(steps.filter((s) => s.done).length);
 </script>
