@@ -205,7 +205,8 @@ func TestWorkIsDoneByHost(t *testing.T) {
 	tried := count("down")
 	c.move(2 * time.Second)
 	r.Wake()
-	until(func() bool { return count("down") == tried+1 && !r.Hosts.Rest("down").IsZero() })
+	// Of those that were under way together, some may have been asked since that was counted.
+	until(func() bool { return count("down") > tried && !r.Hosts.Rest("down").IsZero() })
 	mu.Lock()
 	down = false
 	mu.Unlock()
