@@ -45,9 +45,10 @@ var cleanUp = step{
 }
 
 // isRemoved reports whether a copy has gone. A write that the host never confirmed may still arrive, so the outbox looks for
-// such a one for longer.
+// such a one for longer: it was looked for already when its next time lies after the wish. When it was last tried says nothing,
+// as that may be a write which began in the second of the wish and is still on its way.
 func isRemoved(c store.Copy) bool {
-	return !c.Wanted && (c.State == store.CopyRemoved || c.State == store.CopyWaiting && c.Etag == "" && c.TriedAt >= c.WishedAt && c.TriedAt > 0)
+	return !c.Wanted && (c.State == store.CopyRemoved || c.State == store.CopyWaiting && c.Etag == "" && c.NextAt > c.WishedAt)
 }
 
 // clean removes all that a proof has written under a link, and whatever earlier ones have left there: known by its address,
