@@ -15,6 +15,7 @@ import (
 
 	"niche/core/ics"
 	"niche/core/span"
+	"niche/internal/api"
 	"niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/nichetest"
@@ -184,4 +185,112 @@ func TestTheDeskBooksMovesAndOverrules(t *testing.T) {
 	require.NoError(t, note(first.ID, desk.BookingNote{Note: "ring again"}))
 	require.Empty(t, d.find("status=missed&period=any"))
 	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, d.Get(t.Context(), "/api/bookings/999", nil)).Status)
+}
+
+// What is lit while a booking is moved is true: where it says that it may stand it can be moved, and where it says that it may not, it cannot,
+// for the reason that is named.
+func TestPlacesAreTrue(t *testing.T) {
+	d := finder{nichetest.OpenDesk(t, func(f *desk.ServiceFields) { f.BufferAfter, f.Notice = 30, desk.Before(120) })}
+	mara := d.AddStaff("Mara Quillon")
+	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) { f.Staff = append(f.Staff, mara) }))
+	moved, err := d.Book("2026-03-02T14:00:00Z")
+	require.NoError(t, err)
+	for _, at := range []string{"2026-03-02T11:00:00Z", "2026-03-02T16:00:00Z"} {
+		_, err := d.Ask(client.NewBooking{Start: nichetest.At(at), Staff: mara})
+		require.NoError(t, err)
+	}
+	id := d.idOf("rosa")
+	var places struct{ Items []desk.PlacesOf }
+	require.NoError(t, d.Get(t.Context(), fmt.Sprintf("/api/bookings/%d/places?date=2026-03-02", id), &places))
+	require.Len(t, places.Items, 2)
+	offered, refused := 0, map[string]int{}
+	for _, lane := range places.Items {
+		for _, p := range lane.Starts {
+			err := d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/move", id), desk.DeskMove{DeskStart: desk.DeskStart{Start: p.At}, Staff: lane.Staff}, nil)
+			if len(p.Reasons) == 0 {
+				offered++
+				require.NoError(t, err, "%s with %d", p.Label, lane.Staff)
+				// And back, so that each is asked of the same day.
+				require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/move", id), desk.DeskMove{DeskStart: desk.DeskStart{Wall: "2026-03-02 14:00"}, Staff: d.Staff.ID}, nil))
+				continue
+			}
+			require.Equal(t, p.Reasons, nichetest.Problem(t, err).Reasons, "%s with %d", p.Label, lane.Staff)
+			for _, r := range p.Reasons {
+				refused[r]++
+			}
+		}
+	}
+	require.Greater(t, offered, 6)
+	require.Positive(t, refused["booked"])
+	require.Positive(t, refused["notice"])
+	require.NoError(t, d.Cancel(moved))
+	require.Equal(t, http.StatusConflict, nichetest.Problem(t, d.Get(t.Context(), fmt.Sprintf("/api/bookings/%d/places?date=2026-03-02", id), nil)).Status)
+}
+
+// From nothing to a proof: each step is done when it is, can be left out and taken up again, and is gone when all are done or it is put away.
+func TestTheBeginningFollowsWhatIsThere(t *testing.T) {
+	cloud, server := nichetest.OpenCloud(t, nil)
+	d := nichetest.OpenDesk(t, nil, nichetest.HostOf(server))
+	state := func() (said string, b desk.Beginning) {
+		require.NoError(t, d.Get(t.Context(), "/api/beginning", &b))
+		for _, s := range b.Steps {
+			switch {
+			case s.Done:
+				said += s.Key + " "
+			case s.Skipped:
+				said += "(" + s.Key + ") "
+			}
+		}
+		return strings.TrimSpace(said), b
+	}
+	change := func(c desk.BeginChange) { require.NoError(t, d.Post(t.Context(), "/api/beginning", c, nil)) }
+	said, b := state()
+	require.Equal(t, "business person hours service", said)
+	require.Equal(t, "/book/"+d.Service.Slug, b.Page)
+	link := d.Link(server.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	said, b = state()
+	require.Equal(t, "business person hours link choose service", said)
+	require.Equal(t, link.ID, b.Link)
+	change(desk.BeginChange{Skip: "page"})
+	require.NoError(t, prover(d, link.ID))
+	said, b = state()
+	require.Equal(t, "business person hours link choose service (page) prove", said)
+	require.True(t, b.Over)
+	change(desk.BeginChange{Back: "page"})
+	_, b = state()
+	require.False(t, b.Over)
+	away := true
+	change(desk.BeginChange{Over: &away})
+	_, b = state()
+	require.True(t, b.Over)
+	require.Error(t, d.Post(t.Context(), "/api/beginning", desk.BeginChange{Skip: "business"}, nil))
+
+	// The week of each calendar, and the last proof, stand at the link; on the owner's own pages too.
+	nichetest.Add(t, cloud, "family", "Dentist", "2026-03-04 09:00", "2026-03-04 10:30")
+	_, err := d.Book("2026-03-05T14:00:00Z")
+	require.NoError(t, err)
+	own := d.Own(d.Staff.ID)
+	d.Until("both are there", func() bool {
+		d.Poke("Family")
+		family, work := d.Calendar("Family"), d.Calendar("Work")
+		return len(family.Week) == 7 && fmt.Sprint(family.Week[2].Busy) == "[[540 630]]" && fmt.Sprint(work.Week[3].Taken) == "[[840 900]]"
+	})
+	require.Equal(t, "Wed 4 Mar: 1 event", d.Calendar("Family").Week[2].Words)
+	var links struct{ Items []api.Link }
+	require.NoError(t, own.Get(t.Context(), "/api/my/links", &links))
+	require.True(t, links.Items[0].Proof.Held)
+	var m desk.StaffMember
+	require.NoError(t, d.Get(t.Context(), fmt.Sprintf("/api/staff/%d", d.Staff.ID), &m))
+	require.Equal(t, "proved", m.Linking.State)
+}
+
+// prover proves a link, and waits.
+func prover(d *nichetest.Desk, link store.ID) error {
+	err := d.Post(d.T.Context(), "/api/proofs", desk.WhichLinks{Links: []store.ID{link}}, nil)
+	d.Until("it is proved", func() bool {
+		var p desk.Proofs
+		require.NoError(d.T, d.Get(d.T.Context(), "/api/proofs", &p))
+		return p.Links[0].State == "held"
+	})
+	return err
 }

@@ -73,19 +73,8 @@ func (q BookingQuery) of(text words.In, now span.Instant) (of store.BookingsOf, 
 	}
 	switch {
 	case q.From != "" || q.To != "":
-		for _, f := range []struct {
-			field, text string
-			at          *span.Instant
-			later       hours.LocalDate
-		}{{"query.from", q.From, &of.From, 0}, {"query.to", q.To, &of.To, 1}} {
-			if f.text == "" {
-				continue
-			}
-			d, err := hours.ParseDate(f.text)
-			if err != nil {
-				return of, api.Wrong(f.field, "This is not a date, as in 2026-03-02.")
-			}
-			*f.at = text.Zone.Over(d+f.later, d+f.later).Starting(d+f.later, 0)
+		if of.From, of.To, err = onDates(text, q.From, q.To); err != nil {
+			return of, err
 		}
 	case q.Period == "past":
 		of.To, of.Order = now, store.ByStartBack

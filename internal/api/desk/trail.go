@@ -66,21 +66,28 @@ func (q TrailQuery) of(text words.In) (of store.TrailOf, err error) {
 	if of.Who != 0 {
 		of.Role = "administrator"
 	}
+	of.From, of.To, err = onDates(text, q.From, q.To)
+	return of, err
+}
+
+// onDates reads the first and the last date that are asked for as the instants at which they begin and end; 0 for an end that is
+// left open.
+func onDates(text words.In, first, last string) (from, to span.Instant, err error) {
 	for _, f := range []struct {
 		field, text string
 		at          *span.Instant
 		later       hours.LocalDate
-	}{{"query.from", q.From, &of.From, 0}, {"query.to", q.To, &of.To, 1}} {
+	}{{"query.from", first, &from, 0}, {"query.to", last, &to, 1}} {
 		if f.text == "" {
 			continue
 		}
 		d, err := hours.ParseDate(f.text)
 		if err != nil {
-			return of, api.Wrong(f.field, "This is not a date, as in 2026-03-02.")
+			return 0, 0, api.Wrong(f.field, "This is not a date, as in 2026-03-02.")
 		}
 		*f.at = text.Zone.Over(d+f.later, d+f.later).Starting(d+f.later, 0)
 	}
-	return of, nil
+	return from, to, nil
 }
 
 func (s *Desk) listTrail(ctx context.Context, in *struct {
