@@ -204,7 +204,7 @@ func (l *Links) Remove(ctx context.Context, id store.ID, how outbox.Ending) erro
 			return tx.SaveLink(&link)
 		}
 		giveBack = l.giveBack(ctx, link)
-		return forgetLink(tx, link, calendars)
+		return forgetLink(tx, link, calendars, now)
 	})
 	if err != nil {
 		return fmt.Errorf("removing link %d: %w", id, err)
@@ -214,7 +214,16 @@ func (l *Links) Remove(ctx context.Context, id store.ID, how outbox.Ending) erro
 	return nil
 }
 
-func forgetLink(tx store.Tx, link store.Link, calendars []store.Calendar) error {
+// forgetLink forgets a link with all that is known of its calendars. What a proof could not remove there is out of reach from
+// then on, so the trail says it.
+func forgetLink(tx store.Tx, link store.Link, calendars []store.Calendar, now span.Instant) error {
+	left, err := tx.LeavesProof(link.ID)
+	if err == nil && left {
+		err = note(tx, now, "left a proof in", link)
+	}
+	if err != nil {
+		return err
+	}
 	for _, c := range calendars {
 		if err := errors.Join(tx.DeleteCopies(c.ID), tx.DeleteCalendar(c.ID)); err != nil {
 			return err
@@ -249,7 +258,7 @@ func (l *Links) close(ctx context.Context, link store.Link) error {
 			}
 		}
 		giveBack = l.giveBack(ctx, link)
-		return forgetLink(tx, link, calendars)
+		return forgetLink(tx, link, calendars, now)
 	})
 	if err == nil {
 		giveBack()

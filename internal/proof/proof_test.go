@@ -344,6 +344,28 @@ func TestALinkGoesWhileItIsProved(t *testing.T) {
 		})
 		link = d.Link(server.URL, nichetest.User, nichetest.Key, "Family", "Work")
 	}
+	var list api.List[desk.TrailEntry]
+	said := func() (said []string) {
+		require.NoError(t, d.Get(t.Context(), "/api/trail?kind=link", &list))
+		for _, e := range list.Items {
+			if strings.Contains(e.Words, "Niche proof") {
+				said = append(said, e.Words)
+			}
+		}
+		return said
+	}
+	require.Empty(t, said())
+	// Where the host lets nothing be removed, the link goes all the same, and it is said what stays.
+	trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+		if r.Method == http.MethodDelete {
+			return nichetest.Fault{Status: http.StatusServiceUnavailable, Unasked: true}
+		}
+		return nichetest.Fault{}
+	})
+	d.ask(link.ID)
+	d.Until("the proof has ended", func() bool { return d.of(link.ID).State == "failed" })
+	require.NoError(t, d.Do(t.Context(), http.MethodDelete, fmt.Sprintf("/api/links/%d?copies=leave", link.ID), nil, nil))
+	require.Len(t, said(), 1)
 }
 
 // A kill at any moment leaves nothing behind: after a restart the calendars hold nothing of the proof, and its time is free.

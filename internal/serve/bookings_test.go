@@ -40,14 +40,14 @@ func (d finder) find(query string) (names []string) {
 	}
 }
 
-func (d finder) file(format, query string) string {
+func (d finder) file(format, query string) (body, name string) {
 	res, err := d.HTTP().Get(d.Address + "/api/bookings/export?format=" + format + "&" + query)
 	require.NoError(d.T, err)
 	defer func() { _ = res.Body.Close() }()
-	body, err := io.ReadAll(res.Body)
+	text, err := io.ReadAll(res.Body)
 	require.NoError(d.T, err)
-	require.Equal(d.T, http.StatusOK, res.StatusCode, string(body))
-	return string(body)
+	require.Equal(d.T, http.StatusOK, res.StatusCode, string(text))
+	return string(text), res.Header.Get("Content-Disposition")
 }
 
 func (d finder) shown(id store.ID) (b desk.ShownBooking) {
@@ -107,21 +107,32 @@ func TestBookingsAreFound(t *testing.T) {
 	}
 	require.Equal(t, http.StatusUnprocessableEntity, nichetest.Problem(t, d.Get(t.Context(), "/api/bookings?after=x", nil)).Status)
 
-	rows, err := csv.NewReader(strings.NewReader(d.file("csv", "service=1"))).ReadAll()
+	table, name := d.file("csv", "service=1")
+	require.Contains(t, name, `"bookings.csv"`)
+	rows, err := csv.NewReader(strings.NewReader(table)).ReadAll()
 	require.NoError(t, err)
 	require.Len(t, rows, 4)
 	require.Equal(t, "2026-03-03T10:00:00Z", rows[1][3])
 	require.Equal(t, `'=HYPERLINK("x") "Quote, Ann"`, rows[3][7], "no spreadsheet takes it for a formula")
 	var list []desk.FoundBooking
-	require.NoError(t, json.Unmarshal([]byte(d.file("json", "text=pupil")), &list))
+	listed, _ := d.file("json", "text=pupil")
+	require.NoError(t, json.Unmarshal([]byte(listed), &list))
 	require.Len(t, list, 60)
-	reading, err := ics.ReadBusy(strings.NewReader(d.file("ics", "service=1")), ics.Scope{Window: span.Between(0, 1<<40)})
+	calendar, _ := d.file("ics", "service=1")
+	reading, err := ics.ReadBusy(strings.NewReader(calendar), ics.Scope{Window: span.Between(0, 1<<40)})
 	require.NoError(t, err)
 	require.Len(t, reading.Events, 3)
 	require.Empty(t, reading.Skipped)
 	// What is cancelled is found as such, what is only held is not found at all.
 	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/cancel", d.idOf("rosa")), nil, nil))
 	require.Equal(t, []string{"Rosa Osei"}, d.find("status=cancelled"))
+	// A file that cannot hold all says so by its name.
+	d.Exec(`WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 50000)
+		INSERT INTO bookings (visit_id, reference, token_hash, status, client_name, client_mail, client_zone, created_at)
+		SELECT visit_id, 'X' || i, 'X' || i, status, 'Many', client_mail, client_zone, created_at FROM bookings JOIN n WHERE client_name LIKE '=%'`)
+	table, name = d.file("csv", "service=1")
+	require.Contains(t, name, `"bookings-first-50000-only.csv"`)
+	require.Equal(t, 50_001, strings.Count(table, "\r\n"))
 }
 
 // ref is the reference of Rosa Osei's booking.

@@ -56,6 +56,11 @@ func (t Tx) ProofsLeftOver() ([]Proof, error) {
 	return rows[Proof](t.db.Where("left_over = 1 AND state NOT IN ?", []ProofState{ProofWaiting, ProofRunning}).Order("id"))
 }
 
+// LeavesProof reports whether something of a link's proofs may still be outside.
+func (t Tx) LeavesProof(link ID) (bool, error) {
+	return scan[bool](t.db.Raw("SELECT EXISTS (SELECT 1 FROM proofs WHERE link_id = ? AND left_over = 1 AND begun_at > 0)", link))
+}
+
 // ProofsOf returns a part of the proofs of a link, the last first, one more than a page where
 // there are more; without their evidence.
 func (t Tx) ProofsOf(link ID, l Listing) ([]Proof, error) {

@@ -30,6 +30,8 @@ func OfDeed(who, deed, kind, name string) string {
 		}
 	case "linked", "unlinked":
 		return fmt.Sprintf("%s %s “%s”", who, deed, name)
+	case "left a proof in":
+		return fmt.Sprintf("%s let “%s” go before an event called “Niche proof” was seen to be removed there", who, name)
 	case "chose about copies for":
 		return fmt.Sprintf("%s chose what copies under “%s” say, and what becomes of those that are changed outside", who, name)
 	case "chose for":

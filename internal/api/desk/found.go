@@ -65,8 +65,11 @@ type BookingQuery struct {
 	Clock   string   `query:"clock" enum:"24,12" default:"24"`
 }
 
-// of reads which bookings are wanted.
-func (q BookingQuery) of(text words.In, now span.Instant) (of store.BookingsOf, err error) {
+// of reads which bookings are wanted, and how times are told.
+func (q BookingQuery) of(db store.Tx, now span.Instant) (of store.BookingsOf, text words.In, err error) {
+	if text, err = inZone(db, q.Clock); err != nil {
+		return of, text, err
+	}
 	of = store.BookingsOf{Words: q.Text, Service: q.Service, Staff: q.Staff, Status: store.BookingStatus(q.Status), Copy: store.CopyState(q.Copy), Origin: q.Network, Order: store.ByStart}
 	if q.Status == "missed" {
 		of.Status, of.Missed = "", true
@@ -74,7 +77,7 @@ func (q BookingQuery) of(text words.In, now span.Instant) (of store.BookingsOf, 
 	switch {
 	case q.From != "" || q.To != "":
 		if of.From, of.To, err = onDates(text, q.From, q.To); err != nil {
-			return of, err
+			return of, text, err
 		}
 	case q.Period == "past":
 		of.To, of.Order = now, store.ByStartBack
@@ -86,7 +89,7 @@ func (q BookingQuery) of(text words.In, now span.Instant) (of store.BookingsOf, 
 	if q.Order == "made" {
 		of.Order = store.ByMade
 	}
-	return of, nil
+	return of, text, nil
 }
 
 func (s *Desk) findBookings(ctx context.Context, in *struct {
@@ -94,11 +97,7 @@ func (s *Desk) findBookings(ctx context.Context, in *struct {
 	After string `query:"after" maxLength:"60" doc:"The part after this place."`
 }) (*api.Body[FoundBookings], error) {
 	db, now := s.DB.Read(ctx), span.At(s.Now())
-	text, err := inZone(db, in.Clock)
-	if err != nil {
-		return nil, err
-	}
-	of, err := in.of(text, now)
+	of, text, err := in.of(db, now)
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +133,7 @@ func renderFound(r store.FoundBooking, text words.In, now span.Instant) FoundBoo
 		Places: r.Places, Status: string(r.Status), Missed: r.MissedAt > 0, Note: r.Note, Copy: string(r.Copy), Made: text.Moment(r.CreatedAt), MadeBy: r.MadeBy, Network: r.Origin, Ahead: r.Start > now}
 }
 
-// exported is how many bookings one file has at most.
+// exported is how many bookings one file has at most; where there are more, its name says so.
 const exported = 50_000
 
 func (s *Desk) exportBookings(ctx context.Context, in *struct {
@@ -142,22 +141,22 @@ func (s *Desk) exportBookings(ctx context.Context, in *struct {
 	Format string `query:"format" enum:"csv,ics,json" default:"csv"`
 }) (*huma.StreamResponse, error) {
 	db, now := s.DB.Read(ctx), span.At(s.Now())
-	text, err := inZone(db, in.Clock)
+	of, text, err := in.of(db, now)
 	if err != nil {
 		return nil, err
 	}
-	of, err := in.of(text, now)
-	if err != nil {
-		return nil, err
-	}
-	of.Most = exported
+	of.Most = exported + 1
 	rows, err := db.FindBookings(of)
 	if err != nil {
 		return nil, err
 	}
+	name := "bookings"
+	if len(rows) > exported {
+		rows, name = rows[:exported], fmt.Sprintf("bookings-first-%d-only", exported)
+	}
 	kind := map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json", "ics": "text/calendar; charset=utf-8"}[in.Format]
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
-		ctx.SetHeader("Content-Disposition", `attachment; filename="bookings.`+in.Format+`"`)
+		ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`.`+in.Format+`"`)
 		ctx.SetHeader("Content-Type", kind)
 		to := ctx.BodyWriter()
 		switch in.Format {
