@@ -12,8 +12,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"unicode"
-	"unicode/utf8"
 
 	"niche/core/span"
 	"niche/internal/schedule"
@@ -172,10 +170,4 @@ func (i Item) InSight(now span.Instant) bool { return i.KeptAt == 0 && i.PutOff 
 
 func named(id store.ID, name string) (*store.ID, store.NamedID) {
 	return &id, store.NamedID{ID: id, Name: name}
-}
-
-// capital begins a sentence.
-func capital(text string) string {
-	first, size := utf8.DecodeRuneInString(text)
-	return string(unicode.ToUpper(first)) + text[size:]
 }

@@ -75,7 +75,7 @@ func (l look) linkItem(cause string, group []store.Troubled) (Item, error) {
 	switch {
 	case strings.HasPrefix(cause, "host:"):
 		i.Title = fmt.Sprintf("%s does not answer", host)
-		i.Words = fmt.Sprintf("%s of %s cannot be read: %s It is tried again by itself.", capital(words.Counted(len(group), "calendar")), words.List(people, "and"), c.Error)
+		i.Words = fmt.Sprintf("%s of %s cannot be read: %s It is tried again by itself.", words.Capital(words.Counted(len(group), "calendar")), words.List(people, "and"), c.Error)
 		if len(people) > 1 {
 			i.StaffID, i.Staff = nil, store.NamedID{}
 		}

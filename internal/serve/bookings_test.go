@@ -177,6 +177,12 @@ func TestTheDeskBooksMovesAndOverrules(t *testing.T) {
 	require.NoError(t, move(desk.DeskMove{DeskStart: wall("2026-03-03 07:00"), Staff: d.Staff.ID, Anyway: "an early train"}))
 	require.Equal(t, "an early train", d.shown(first.ID).Overruled)
 	require.Contains(t, fmt.Sprint(d.shown(first.ID).Happened), "rules were overruled: “an early train”")
+	// What is made on the clients' page is the client's, whoever of the desk was signed in there.
+	visitor := client.NewBooking{Start: nichetest.At("2026-04-08T10:00:00Z"), Name: "Page Visitor", Email: "page@clients.example", Zone: "Europe/Dublin", Clock: "24"}
+	require.NoError(t, d.Post(t.Context(), "/api/pages/"+d.Service.Slug+"/bookings", visitor, nil))
+	made := d.shown(d.idOf("visitor")).Happened
+	require.Equal(t, "Booked by a client", made[len(made)-1].Words)
+	require.Contains(t, made[len(made)-1].More, "in a browser in which Ada was signed in")
 	// Somebody who does not perform the service cannot be asked for at all.
 	require.Error(t, move(desk.DeskMove{DeskStart: wall("2026-03-03 10:00"), Staff: mara, Anyway: "please"}))
 	require.Empty(t, nichetest.WrongClaims(d.Desk))

@@ -3,6 +3,8 @@ package words
 import (
 	"fmt"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 )
 
 // kinds are what things of the trail are called.
@@ -80,4 +82,10 @@ func OfBooking(who, deed string) string {
 		return who + " took back that nobody came"
 	}
 	return who + " " + deed + " it"
+}
+
+// Capital begins a sentence.
+func Capital(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	return string(unicode.ToUpper(first)) + text[size:]
 }

@@ -177,11 +177,13 @@ func happenings(db store.Tx, out *ShownBooking, k store.Booking, v store.Visit, 
 				more = append(more, changed(c))
 			}
 		}
-		who := e.Who
-		if who == "" {
-			who = "The client"
+		who := cmp.Or(e.Who, "a client")
+		if r.Deed == "took" && k.MadeBy == "" && r.Role == string(people.RoleAdministrator) {
+			// Somebody of the desk may book on the clients' page too: that is no booking of the desk's.
+			more = append(more, "on the page, in a browser in which "+who+" was signed in")
+			who = "a client"
 		}
-		add(r.At, "booking", words.OfBooking(who, r.Deed), strings.Join(more, "; "))
+		add(r.At, "booking", words.Capital(words.OfBooking(who, r.Deed)), strings.Join(more, "; "))
 	}
 	slices.SortStableFunc(out.Happened, func(a, b Happened) int { return cmp.Compare(b.At, a.At) })
 	return nil
