@@ -131,6 +131,7 @@ type Choice struct {
 	TentativeFree bool `json:"tentativeFree" required:"false" doc:"Its tentative events take no time."`
 	AllDayFree    bool `json:"allDayFree" required:"false" doc:"Its all-day events take no time."`
 	Titles        bool `json:"titles" required:"false" doc:"What its events are called is kept and shown, but for private ones; only its owner opens it."`
+	ForeignVisits bool `json:"foreignVisits" required:"false" doc:"Its events are visits that another desk makes, and stand on the wall as such; only of one whose titles are shown."`
 }
 
 // Of returns the links of a staff member.
@@ -182,7 +183,7 @@ func (s *Links) calendar(tx store.Tx, c store.CalendarRow, host string, now span
 	v := Calendar{ID: c.ID, Name: c.Name, Colour: c.Colour, CanWrite: c.CanWrite, State: string(reading.StateOf(c.Calendar, now)), Error: c.Error, ReadAgo: -1,
 		NextIn: int(max(0, c.NextAt-now)), Events: c.Events, Ahead: c.Ahead, Copies: c.Copies, Skipped: c.Skipped, Unread: []Unread{}, Week: []StripDay{},
 		Choice: Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings, PadBefore: int(c.PadBefore), PadAfter: int(c.PadAfter),
-			TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree, Titles: c.Titles}}
+			TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree, Titles: c.Titles, ForeignVisits: c.ForeignVisits}}
 	if c.ReadAt != 0 {
 		v.ReadAgo = int(max(0, now-c.ReadAt))
 	}
@@ -368,7 +369,7 @@ func (s *Links) Choose(ctx context.Context, id store.ID, over Over, copies strin
 	}
 	_, _, err = s.Links.Choose(ctx, id, *expected, link.Choice{Blocks: c.Blocks, GetsBookings: c.GetsBookings,
 		PadBefore: span.Minutes(c.PadBefore), PadAfter: span.Minutes(c.PadAfter), TentativeFree: c.TentativeFree, AllDayFree: c.AllDayFree,
-		Titles: c.Titles, ByOwner: Who(ctx).Role == people.RoleStaff},
+		Titles: c.Titles, ForeignVisits: c.ForeignVisits, ByOwner: Who(ctx).Role == people.RoleStaff},
 		outbox.Ending(copies))
 	if errors.Is(err, link.ErrReadOnly) {
 		return Calendar{}, Wrong("getsBookings", "This calendar can only be read, so it cannot get bookings.")

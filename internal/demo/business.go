@@ -90,7 +90,8 @@ var people = []person{
 	{user: "ansel@okoro.example", name: "Ansel Okoro", zone: zone, week: days(workdays, "09:00-13:00 13:45-18:00", ""),
 		other: with(days("mon tue wed thu", "09:00-13:00 13:45-18:00", ""), days("fri", "09:00-13:00", "")), events: []event{
 			{"personal", "Physiotherapy", 3, "09:00", "09:45", false}, {"personal", "Physiotherapy", 10, "09:00", "09:45", false},
-			{"personal", "Choir", 1, "17:00", "19:00", true}}},
+			{"personal", "Choir", 1, "17:00", "19:00", true},
+			{"rota", "Pedal check, hall 2", 3, "15:30", "16:30", false}, {"rota", "Rehearsal cover", 8, "15:00", "17:00", false}}},
 	{user: "bryn@castellane.example", name: "Bryn Castellane", zone: zone, week: days(workdays, "09:00-17:30", "12:30-13:15"), cap: atMost(4), events: []event{
 		{"family", "Dentist", 0, "14:15", "15:30", false}, {"family", "Swimming lesson", 3, "14:30", "15:30", true},
 		{"work", "Workshop meeting", 2, "09:00", "10:00", true}, {"family", "Moving house", 11, "", "", false}}},
@@ -102,6 +103,9 @@ var people = []person{
 	{user: "piet@lindqvist.example", name: "Piet Lindqvist", zone: zone, week: days("mon tue wed thu", "08:00-16:00", "12:00-12:30"), from: 7, unlinked: true},
 }
 
+// rota is a calendar that a hall's own desk fills: visits of another desk.
+const rota = "Cedar Hall rota"
+
 // Accounts returns the demo's accounts at the calendar host.
 func Accounts() []standin.Account {
 	var out []standin.Account
@@ -111,6 +115,9 @@ func Accounts() []standin.Account {
 		case "mara@quillon.example", "bryn@castellane.example":
 			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "family", Name: "Family", Colour: "#a4508b"},
 				{ID: "birthdays", Name: "Birthdays", Colour: "#8a8f3c", ReadOnly: true}}
+		case "ansel@okoro.example":
+			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "personal", Name: "Personal", Colour: "#b3621b"},
+				{ID: "rota", Name: rota, Colour: "#5b3f8f"}}
 		default:
 			a.Calendars = []standin.Calendar{{ID: "work", Name: "Work", Colour: "#1f6f8b"}, {ID: "personal", Name: "Personal", Colour: "#b3621b"}}
 		}

@@ -265,7 +265,7 @@ func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account, g
 		return err
 	}
 	for _, c := range l.Calendars {
-		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == gets}
+		choice := api.Choice{Blocks: c.Name != "Birthdays", GetsBookings: c.Name == gets, Titles: c.Name == rota, ForeignVisits: c.Name == rota}
 		if err := me.Save(ctx, fmt.Sprintf("/api/my/calendars/%d", c.ID), c.Version, choice, nil); err != nil {
 			return err
 		}

@@ -33,6 +33,7 @@ type Choice struct {
 	PadBefore, PadAfter       span.Minutes // kept free around its events
 	TentativeFree, AllDayFree bool         // such events take no time
 	Titles                    bool         // what its events are called is kept and shown
+	ForeignVisits             bool         // its events are visits that another desk has made; only of one whose titles are shown
 	ByOwner                   bool         // its owner chooses: nobody else opens a calendar
 }
 
@@ -57,6 +58,7 @@ func (l *Links) Choose(ctx context.Context, calendar store.ID, over store.Expect
 		if choice.Titles && !c.Titles && !choice.ByOwner {
 			return ErrNotOpened
 		}
+		choice.ForeignVisits = choice.ForeignVisits && choice.Titles
 		if c.Titles && !choice.Titles {
 			if err := tx.ForgetTitles(calendar); err != nil {
 				return err
@@ -73,7 +75,7 @@ func (l *Links) Choose(ctx context.Context, calendar store.ID, over store.Expect
 		}
 		c.Blocks, c.GetsBookings, c.PadBefore, c.PadAfter = choice.Blocks, choice.GetsBookings, choice.PadBefore, choice.PadAfter
 		c.TentativeFree, c.AllDayFree, c.NextAt = choice.TentativeFree, choice.AllDayFree, 0
-		c.Titles = choice.Titles
+		c.Titles, c.ForeignVisits = choice.Titles, choice.ForeignVisits
 		if err := tx.SaveChoice(c); err != nil {
 			return err
 		}
@@ -109,7 +111,7 @@ func (l *Links) Choose(ctx context.Context, calendar store.ID, over store.Expect
 // choiceOf is what the trail keeps of a calendar.
 func choiceOf(c store.Calendar) any {
 	return map[string]any{"blocks": c.Blocks, "getsBookings": c.GetsBookings, "padBefore": c.PadBefore, "padAfter": c.PadAfter,
-		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree, "titles": c.Titles}
+		"tentativeFree": c.TentativeFree, "allDayFree": c.AllDayFree, "titles": c.Titles, "foreignVisits": c.ForeignVisits}
 }
 
 // Wish keeps what is wished of the copies in a link. Those of visits ahead are written

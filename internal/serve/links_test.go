@@ -423,13 +423,27 @@ func TestTitlesAreOpenedByTheirOwner(t *testing.T) {
 	d.Until("its titles are shown", func() bool { return slices.Equal(titles(), []string{"Telltale regatta", ""}) })
 	d.Choose(d.Calendar("Family"), func(c *api.Choice) { c.PadBefore = 15 })
 	require.True(t, d.Calendar("Family").Titles, "an administrator who chooses something else does not close it")
+	foreign := func() (list []bool) {
+		for _, b := range d.Wall(wednesday).Lanes[0].Busy {
+			list = append(list, b.Foreign)
+		}
+		return list
+	}
+	require.Equal(t, []bool{false, false}, foreign())
+	visits := d.Calendar("Family").Choice
+	visits.ForeignVisits = true
+	over(visits)
+	require.Equal(t, []bool{true, false}, foreign(), "what another desk has made stands as a visit of its own; what is private stays busy time")
+	require.Empty(t, d.Wall(wednesday).Lanes[0].Visits)
 	_, err := d.Book(wednesday + "T14:00:00Z")
 	require.NoError(t, err)
 	closed := d.Calendar("Family").Choice
-	closed.Titles = false
+	closed.Titles = false // its foreign visits close with it
 	host.Close() // nothing is read anew over what was kept
 	over(closed)
 	require.Equal(t, []string{"", ""}, titles())
+	require.Equal(t, []bool{false, false}, foreign())
+	require.False(t, d.Calendar("Family").ForeignVisits)
 	require.Zero(t, d.Count("busy_spans WHERE title <> ''"))
 	d.Restart(nichetest.Nothing, func(*serve.Settings) {}) // which folds the log of writes into the file
 	require.Empty(t, nichetest.Grep(t, d.Data, "Telltale"))

@@ -147,13 +147,14 @@ type Titled struct {
 	CalendarID ID
 	Start, End span.Instant
 	Title      string
+	Foreign    bool // it is a visit of another desk
 }
 
 // TitlesIn returns what events of calendars are called that take time in a window, where
 // their owners have opened these.
 func (t Tx) TitlesIn(calendars []ID, window span.Span) (list []Titled, err error) {
 	err = inParts(calendars, func(part []ID) error {
-		some, err := scan[[]Titled](t.db.Raw(`SELECT s.calendar_id, s.start, s."end", s.title FROM calendars c JOIN busy_spans s ON s.calendar_id = c.id
+		some, err := scan[[]Titled](t.db.Raw(`SELECT s.calendar_id, s.start, s."end", s.title, c.foreign_visits AS "foreign" FROM calendars c JOIN busy_spans s ON s.calendar_id = c.id
 			WHERE c.id IN ? AND c.titles = 1 AND s.start < ? AND s."end" > ? AND s.title <> '' ORDER BY s.calendar_id, s.start, s.title LIMIT 5000`, part, window.End(), window.Start()))
 		list = append(list, some...)
 		return err

@@ -86,6 +86,7 @@ type Calendar struct {
 	TentativeFree bool         // its tentative events take no time
 	AllDayFree    bool         // its all-day events take no time
 	Titles        bool         // its owner has opened it: what its events are called is kept, and shown at the desk
+	ForeignVisits bool         // and they are visits that another desk has made: they stand on the wall as such, and block all the same
 	Refresh       span.Minutes // how often its host says that it is worth looking at
 	Mark          string       // what its source remembers of the last reading
 	KnownTo       span.Instant // up to when its events are kept; 0 while nothing is
@@ -180,7 +181,7 @@ func (t Tx) SaveListed(c Calendar) error {
 
 // SaveChoice keeps what a calendar is for.
 func (t Tx) SaveChoice(c Calendar) error {
-	return t.db.Model(&c).Select("blocks", "gets_bookings", "pad_before", "pad_after", "tentative_free", "all_day_free", "titles", "watched", "next_at").Updates(&c).Error
+	return t.db.Model(&c).Select("blocks", "gets_bookings", "pad_before", "pad_after", "tentative_free", "all_day_free", "titles", "foreign_visits", "watched", "next_at").Updates(&c).Error
 }
 
 // NoteReading keeps how a reading of a calendar went.

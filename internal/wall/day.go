@@ -63,6 +63,7 @@ type WallBusy struct {
 	words.Stretch
 	Calendar string `json:"calendar"`
 	Title    string `json:"title" doc:"What the event is called, where its owner has opened the calendar; else empty."`
+	Foreign  bool   `json:"foreign" doc:"It is a visit that another desk has made: it blocks, and is no booking here."`
 	Note     string `json:"note" doc:"What is kept free around it, or that the calendar has not been read so far, or empty."`
 	Unread   bool   `json:"unread" doc:"It is no event: nobody knows what the calendar holds then."`
 }

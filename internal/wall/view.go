@@ -31,7 +31,7 @@ type lane struct {
 	open    span.Set
 	works   func(hours.LocalDate) bool // whether there are hours on a date, up to backDays after those that are shown
 	busy    []blocking.Calendar
-	titles  map[titled]string // of opened calendars
+	titles  map[titled]store.Titled // of opened calendars
 	taken   []WallVisit
 	booked  []span.Span   // what they occupy
 	home    words.In      // by the business's clock
@@ -312,7 +312,8 @@ func (l lane) on(d hours.LocalDate, shown shownHours, starts map[store.ID][]offe
 		for _, event := range c.Spans {
 			if taken := c.Blocked(event).Clip(day); !taken.IsEmpty() {
 				b := busyOf(x, c, event, c.Blocked(event), day)
-				b.Title = l.titles[titled{c.ID, event}]
+				told := l.titles[titled{c.ID, event}]
+				b.Title, b.Foreign = told.Title, told.Foreign
 				v.Busy = append(v.Busy, b)
 			}
 		}
@@ -393,7 +394,7 @@ type titled struct {
 }
 
 // titlesOf returns what busy events are called whose owners have opened their calendars.
-func titlesOf(db store.Tx, busy map[store.ID][]blocking.Calendar, window span.Span) (map[titled]string, error) {
+func titlesOf(db store.Tx, busy map[store.ID][]blocking.Calendar, window span.Span) (map[titled]store.Titled, error) {
 	var ids []store.ID
 	for _, list := range busy {
 		for _, c := range list {
@@ -403,13 +404,13 @@ func titlesOf(db store.Tx, busy map[store.ID][]blocking.Calendar, window span.Sp
 		}
 	}
 	rows, err := db.TitlesIn(ids, window.Widen(24*60, 24*60))
-	out := map[titled]string{}
+	out := map[titled]store.Titled{}
 	for _, r := range rows {
 		at := titled{r.CalendarID, span.Between(r.Start, r.End)}
-		if out[at] != "" {
-			r.Title = out[at] + ", " + r.Title
+		if had, ok := out[at]; ok {
+			r.Title = had.Title + ", " + r.Title
 		}
-		out[at] = r.Title
+		out[at] = r
 	}
 	return out, err
 }

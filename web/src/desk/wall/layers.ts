@@ -39,7 +39,10 @@ export function layersOf(
       ...between(b),
       title: b.unread
         ? `${b.calendar} has not been read here`
-        : [`Busy ${b.label}, ${b.calendar}`, b.title].filter(Boolean).join(': '),
+        : b.foreign
+          ? `${b.title}, ${b.label}: a visit of another desk`
+          : [`Busy ${b.label}, ${b.calendar}`, b.title].filter(Boolean).join(': '),
+      foreign: b.foreign,
       label: b.calendar,
       named: b.title,
       lines: [b.title ? b.calendar : '', b.note].filter(Boolean),

@@ -2133,6 +2133,8 @@ export interface components {
        * @description Events that are known of.
        */
       events: number;
+      /** @description Its events are visits that another desk makes, and stand on the wall as such; only of one whose titles are shown. */
+      foreignVisits?: boolean;
       getsBookings: boolean;
       /** Format: int64 */
       id: number;
@@ -2228,6 +2230,8 @@ export interface components {
       /** @description Its all-day events take no time. */
       allDayFree?: boolean;
       blocks: boolean;
+      /** @description Its events are visits that another desk makes, and stand on the wall as such; only of one whose titles are shown. */
+      foreignVisits?: boolean;
       getsBookings: boolean;
       /**
        * Format: int64
@@ -4019,6 +4023,8 @@ export interface components {
       calendar: string;
       /** Format: date-time */
       end: string;
+      /** @description It is a visit that another desk has made: it blocks, and is no booking here. */
+      foreign: boolean;
       /** @description Both times, as 09:00–10:30. */
       label: string;
       /** @description What is kept free around it, or that the calendar has not been read so far, or empty. */

@@ -102,6 +102,7 @@
           class="bricks"
           class:narrow={course.of > 3}
           class:unread={b.unread}
+          class:foreign={b.foreign}
           style="{place(axis, b)}{shared(course)}"
           data-layer="bricks"
           data-index={i}
@@ -203,6 +204,23 @@
   .bricks.unread::before {
     background: repeating-linear-gradient(45deg, var(--color-joint) 0 2px, transparent 2px 9px);
     mask: none;
+  }
+  /* A visit of another desk stands like a visit, hollow, on one course of bricks. */
+  .bricks.foreign {
+    background-color: var(--color-alcove);
+    border: 2px solid var(--color-mute);
+    border-bottom: 0;
+    border-radius: 6px 6px 0 0;
+  }
+  .bricks.foreign::before {
+    inset: auto 0 0 0;
+    height: 20px;
+  }
+  .bricks.foreign em {
+    top: 3px;
+    bottom: auto;
+    background: none;
+    color: var(--color-ink);
   }
   .bricks em {
     position: absolute;

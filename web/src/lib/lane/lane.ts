@@ -12,6 +12,8 @@ export type Bricks = Part & {
   named?: string;
   /** What else is to be said of it. */
   lines?: string[];
+  /** It is a visit that another desk has made. */
+  foreign?: boolean;
   /** It is no event: what the calendar holds then is not known. */
   unread?: boolean;
 };

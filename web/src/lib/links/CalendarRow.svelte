@@ -119,9 +119,25 @@
               ? 'Your desk reads what your events are called, but for private ones. Turned off, that is forgotten at once.'
               : 'Your desk sees when you are busy, and nothing else.'}
           </p>
+          {#if c.titles}
+            <Switch
+              label="Its events are visits that another desk makes"
+              checked={c.foreignVisits ?? false}
+              onchange={(on) => onchoose({ foreignVisits: on })}
+            />
+            <p class="text-sm text-mute">
+              {c.foreignVisits
+                ? 'They stand on the wall in a form of their own. They block your time as before, and nobody in them is a client here.'
+                : 'They stand on the wall as busy time with a title.'}
+            </p>
+          {/if}
         </div>
       {:else if c.titles}
-        <p>Its owner shows what its events are called, but for private ones.</p>
+        <p>
+          Its owner shows what its events are called, but for private ones.{c.foreignVisits
+            ? ' They are visits that another desk makes.'
+            : ''}
+        </p>
       {/if}
       {#if c.unread.length}
         <div>
