@@ -19,6 +19,7 @@ import (
 func (s *Desk) registerPreview(a huma.API) {
 	huma.Register(a, api.Post("/api/services/preview", "previewService", "What a service's rules would do, without saving them", http.StatusOK), s.previewService)
 	huma.Register(a, api.Get("/api/why", "getWhy", "Why a start is offered or not"), s.getWhy)
+	huma.Register(a, api.Get("/api/gap", "getGap", "What could be booked in a stretch of somebody's day"), s.getGap)
 	huma.Register(a, api.Post("/api/services/why", "previewWhy", "Why a start would be offered or not by rules that are not saved", http.StatusOK), s.previewWhy)
 }
 
@@ -142,4 +143,30 @@ func explain(q preview.Question, asked WhyQuery) (*api.Body[preview.Why], error)
 	}
 	why, err := q.Explain(at, asked.Staff)
 	return api.Answer(why, api.Found(err, "staff member"))
+}
+
+// longestGap is the longest stretch that is asked about.
+const longestGap span.Minutes = 24 * 60
+
+func (s *Desk) getGap(ctx context.Context, in *struct {
+	Staff store.ID `query:"staff" required:"true" minimum:"1"`
+	From  string   `query:"from" required:"true" doc:"An instant."`
+	To    string   `query:"to" required:"true" doc:"A later one, at most a day after it."`
+	Clock string   `query:"clock" enum:"24,12" default:"24"`
+}) (*api.Body[preview.Gap], error) {
+	from, err1 := span.Parse(in.From)
+	to, err2 := span.Parse(in.To)
+	if err1 != nil || err2 != nil || to <= from || to > from.Add(longestGap) {
+		return nil, api.Wrong("query.to", "Give two instants, the second after the first and at most a day later.")
+	}
+	db := s.DB.Read(ctx)
+	member, err := db.Staff(in.Staff)
+	if err != nil {
+		return nil, api.Found(err, "staff member")
+	}
+	text, err := inZone(db, in.Clock)
+	if err != nil {
+		return nil, err
+	}
+	return api.Answer(preview.GapOf(db, text, span.At(s.Now()), member, span.Between(from, to)))
 }

@@ -1,7 +1,7 @@
 import { searchParams } from 'sv-router';
 
-// What is open at the side stands in the address, so that it can be sent to a colleague: a visit by its number, or a question
-// as PERSON@INSTANT. One of them at most is open.
+// What is open at the side stands in the address, so that it can be sent to a colleague: a visit by its number, a question
+// as PERSON@INSTANT, or a stretch of somebody's day as PERSON@INSTANT~INSTANT. One of them at most is open.
 
 /** A question why, about one moment of one person. */
 export type Asked = { staff: number; at: string; instant: number };
@@ -18,23 +18,34 @@ export function opened(): string {
   return String(searchParams.get('visit') ?? '');
 }
 
+const instant = (at: number) => new Date(at).toISOString().replace('.000', '');
+
+/** A stretch of somebody's day that was drawn, to be booked. */
+export type Gap = { staff: number; from: string; to: string };
+
+/** The stretch that is open, if one is. */
+export function drawn(): Gap | undefined {
+  const [staff, ends] = String(searchParams.get('gap') ?? '').split('@');
+  const [from, to] = (ends ?? '').split('~');
+  return staff && from && to ? { staff: Number(staff), from, to } : undefined;
+}
+
+/** A stretch as it stands in the address. */
+export const gapKey = (staff: number, from: number, to: number) => `${staff}@${instant(from)}~${instant(to)}`;
+
 /** Asks about one moment of one person. */
 export function ask(staff: number, at: string | number): void {
-  searchParams.delete('visit');
-  searchParams.set(
-    'why',
-    `${staff}@${typeof at === 'string' ? at : new Date(at).toISOString().replace('.000', '')}`,
-  );
+  close();
+  searchParams.set('why', `${staff}@${typeof at === 'string' ? at : instant(at)}`);
 }
 
 /** Opens a visit. */
 export function open(key: string): void {
-  searchParams.delete('why');
+  close();
   searchParams.set('visit', key);
 }
 
 /** Closes what is open. */
 export function close(): void {
-  searchParams.delete('why');
-  searchParams.delete('visit');
+  for (const one of ['why', 'visit', 'gap']) searchParams.delete(one);
 }

@@ -15,7 +15,7 @@
   const param = (name: string) => String(searchParams.get(name) ?? '');
   let service = $state(Number(param('service')));
   let staff = $state(Number(param('staff')));
-  let length = $state(0);
+  let length = $state(Number(param('length')));
   let start = $state(param('start'));
   let full = $state('');
   let from = $state('');
@@ -46,6 +46,10 @@
   const joint = $derived(chosen?.staffing === 'all');
   $effect(() => {
     if (!service && services.value?.[0]) service = services.value[0].id;
+  });
+  // The service's first length goes without saying.
+  $effect(() => {
+    if (chosen && length === chosen.length) length = 0;
   });
   // A person who does not perform it cannot be asked for.
   $effect(() => {

@@ -7,7 +7,7 @@
   import Notice from '$lib/ui/Notice.svelte';
   import Told from '$lib/ui/Told.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
-  import { route } from '../router';
+  import { navigate, route } from '../router';
   import { session } from '../session.svelte';
 
   const id = $derived(Number(route.params.id));
@@ -69,6 +69,19 @@
     return '';
   });
 
+  const provable = $derived(
+    (links ?? []).filter((l) => !l.closing && l.calendars.some((c) => c.blocks || c.getsBookings)),
+  );
+  async function prove() {
+    refused = '';
+    try {
+      await api.POST('/api/proofs', { body: { links: provable.map((l) => l.id) } });
+      void navigate('/proofs', { search: { link: provable[0]?.id ?? 0 } });
+    } catch (cause) {
+      refused = problemOf(cause).message;
+    }
+  }
+
   const first = $derived(member?.name.split(' ')[0] ?? '');
   const { blocking, getting, opened, named } = $derived(usesOf(links ?? []));
 </script>
@@ -107,6 +120,9 @@
         <button type="button" class="link-plain text-sm" onclick={() => void invite(false)}
           >show me an address to hand over</button
         >
+      {/if}
+      {#if provable.length > 1}
+        <button type="button" class="btn" onclick={() => void prove()}>Prove all of {first}’s links</button>
       {/if}
       {#if asking}<span class="text-mute">{asking}</span>{/if}
       {#if member.linking.state === 'asked'}

@@ -25,6 +25,8 @@
     ['proofs'],
   );
   const shown = $derived(proof.value?.id === number ? proof.value : undefined);
+  /** All links of the same person. */
+  const theirs = $derived(links.filter((l) => l.staff.id === link?.staff.id).map((l) => l.link));
   const open = $derived(link && (link.state === 'waiting' || link.state === 'running'));
   const cards = $derived(shown ? (picked ? [picked] : worth(shown)) : []);
   const first = (name: string) => name.split(' ')[0];
@@ -111,6 +113,13 @@
           {#if open}
             <button type="button" class="btn btn-sm" onclick={() => stop([link.link])}>Stop</button>
           {:else}
+            {#if theirs.length > 1}
+              <button type="button" class="btn btn-sm" onclick={() => prove(theirs)}
+                >Prove {theirs.length === 2 ? 'both' : `all ${theirs.length}`} of {first(
+                  link.staff.name,
+                )}’s</button
+              >
+            {/if}
             <button type="button" class="btn btn-primary btn-sm" onclick={() => prove([link.link])}
               >Prove now</button
             >

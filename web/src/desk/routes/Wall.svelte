@@ -5,10 +5,11 @@
   import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
-  import { ask, asked, close, open, opened } from '../aside';
+  import { ask, asked, close, drawn, gapKey, open, opened } from '../aside';
   import BookingPanel from '../wall/BookingPanel.svelte';
   import Day from '../wall/Day.svelte';
   import type { Place } from '../wall/drag.svelte';
+  import GapPanel from '../wall/GapPanel.svelte';
   import Keys from '../wall/Keys.svelte';
   import Month from '../wall/Month.svelte';
   import Pulse from '../wall/Pulse.svelte';
@@ -24,6 +25,7 @@
   const page = $derived(Number(searchParams.get('page') ?? 1));
   const why = $derived(asked());
   const picked = $derived(opened());
+  const gap = $derived(drawn());
   let spanTitle = $state('');
   /** The lanes that the week shows. */
   let weekLanes = $state<Shape<'WallLane'>[]>([]);
@@ -79,6 +81,10 @@
     ask(staff, at);
     const day = dateOf(at);
     if (wall && day !== wall.date) searchParams.set('date', day);
+  }
+  function fill(staff: number, from: number, to: number) {
+    close();
+    searchParams.set('gap', gapKey(staff, from, to));
   }
   function show(day: string) {
     close();
@@ -227,7 +233,7 @@
         {:else if view === 'month'}
           <Month {date} {page} onday={openDay} ontitle={(t) => (spanTitle = t)} />
         {:else}
-          <Day {wall} {picked} {why} {nowWords} onpick={open} onask={question} onmove={letGo} />
+          <Day {wall} {picked} {why} {nowWords} onpick={open} onask={question} onmove={letGo} ongap={fill} />
         {/if}
         {#if page > 1 || wall.next}
           <nav class="flex gap-3 pb-4" aria-label="People">
@@ -241,7 +247,16 @@
         {/if}
       {/if}
     </div>
-    {#if why && wall.service && view !== 'month'}
+    {#if gap && view === 'day'}
+      <GapPanel
+        {...gap}
+        onask={(service, at) => {
+          searchParams.set('service', service);
+          question(gap?.staff ?? 0, at);
+        }}
+        onclose={close}
+      />
+    {:else if why && wall.service && view !== 'month'}
       <WhyPanel service={wall.service} staff={why.staff} at={why.at} onmove={question} onclose={close} />
     {:else if found}
       <BookingPanel

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { on } from 'svelte/events';
   import type { Shape } from '$lib/api/client';
-  import { between, left } from '$lib/lane/geometry';
+  import { between, left, place } from '$lib/lane/geometry';
   import { cityOf } from '$lib/hours/dates';
   import Hours from '$lib/lane/Hours.svelte';
   import Lane from '$lib/lane/Lane.svelte';
@@ -20,6 +20,7 @@
     onpick,
     onask,
     onmove,
+    ongap,
   }: {
     wall: Shape<'Wall'>;
     /** The visit that is open. */
@@ -31,6 +32,8 @@
     onask: (staff: number, at: number) => void;
     /** A booking was let go at another start or person. */
     onmove: (visit: Shape<'WallVisit'>, from: number, to: Place) => void;
+    /** A stretch of somebody's day was drawn, to be booked. */
+    ongap: (staff: number, from: number, to: number) => void;
   } = $props();
 
   let board: HTMLElement;
@@ -45,18 +48,35 @@
     const visit = lane?.visits[Number(on?.dataset.index)];
     return lane && visit ? { visit, staff: lane.staff.id } : undefined;
   }
+  function momentAt(row: HTMLElement, lane: Shape<'WallLane'>, x: number): number {
+    const [box, ends] = [row.getBoundingClientRect(), axisOf(lane)];
+    return ends.from + ((x - box.left) / box.width) * (ends.to - ends.from);
+  }
   function held(e: PointerEvent) {
     const row = laneAt(e);
     const lane = wall.lanes.find((l) => String(l.staff.id) === row?.dataset.staff);
-    if (!row || !lane) return;
-    const [box, ends] = [row.getBoundingClientRect(), axisOf(lane)];
-    const moment = ends.from + ((e.clientX - box.left - grip) / box.width) * (ends.to - ends.from);
-    drag.hold(lane.staff.id, moment);
+    if (row && lane) drag.hold(lane.staff.id, momentAt(row, lane, e.clientX - grip));
   }
+  /** A stretch that is being drawn in somebody's lane: where it began, and where the pointer is. */
+  let drawn = $state.raw<{ staff: number; row: HTMLElement; anchor: number; at: number }>();
+  /** It in steps of five minutes, in its order. */
+  const stretch = $derived.by(() => {
+    if (!drawn) return undefined;
+    const step = 300_000;
+    const [a, b] = [drawn.anchor, drawn.at].sort((x, y) => x - y) as [number, number];
+    return { start: Math.floor(a / step) * step, end: Math.ceil(b / step) * step };
+  });
+  const timeOf = (at: number) =>
+    new Intl.DateTimeFormat('en-GB', {
+      timeZone: wall.zone,
+      hour: clock.kind === '12' ? 'numeric' : '2-digit',
+      minute: '2-digit',
+      hour12: clock.kind === '12',
+    }).format(at);
   /** Where the booking was taken hold of, in pixels from its beginning. */
   let grip = 0;
   /** A press that may become a drag. */
-  let press: { x: number; y: number; on: NonNullable<ReturnType<typeof visitAt>> } | undefined;
+  let press: { x: number; y: number; row: HTMLElement; on: ReturnType<typeof visitAt> } | undefined;
   let hold: ReturnType<typeof setTimeout> | undefined;
   let justDropped = false;
 
@@ -64,15 +84,20 @@
     if (!press) return;
     const p = press;
     press = undefined;
-    void drag.take(p.on.visit, p.on.staff, wall.date, clock.kind);
+    if (p.on) return void drag.take(p.on.visit, p.on.staff, wall.date, clock.kind);
+    const lane = wall.lanes.find((l) => String(l.staff.id) === p.row.dataset.staff);
+    if (!lane) return;
+    const at = momentAt(p.row, lane, p.x);
+    drawn = { staff: lane.staff.id, row: p.row, anchor: at, at };
   }
   function down(e: PointerEvent) {
-    const on = e.button === 0 ? visitAt(e.target) : undefined;
-    if (!on) return;
+    const row = (e.target as HTMLElement).closest<HTMLElement>('[data-staff]');
+    const on = visitAt(e.target);
+    if (e.button !== 0 || !row || (!on && (e.target as HTMLElement).closest('button'))) return;
     const box = (e.target as HTMLElement).closest('[data-layer="solid"]')?.getBoundingClientRect();
     grip = e.clientX - (box?.left ?? e.clientX);
-    press = { x: e.clientX, y: e.clientY, on };
-    // A finger that moves at once scrolls; one that rests takes the booking up.
+    press = { x: e.clientX, y: e.clientY, row, on };
+    // A finger that moves at once scrolls; one that rests takes the booking up, or begins to draw.
     if (e.pointerType === 'touch') hold = setTimeout(begin, 350);
   }
   function moved(e: PointerEvent) {
@@ -81,15 +106,30 @@
       else begin();
     }
     if (drag.visit) held(e);
+    if (drawn) {
+      const { staff, row } = drawn;
+      const lane = wall.lanes.find((l) => l.staff.id === staff);
+      if (lane) drawn = { ...drawn, at: momentAt(row, lane, e.clientX) };
+    }
   }
   function up(e: PointerEvent) {
     clearTimeout(hold);
     press = undefined;
+    if (drawn && stretch) {
+      const [who, s] = [drawn.staff, stretch];
+      drawn = undefined;
+      quiet();
+      return ongap(who, s.start, s.end);
+    }
     if (!drag.visit) return;
     held(e);
+    quiet();
+    letGo();
+  }
+  /** What ends a drag is no click on what lies below. */
+  function quiet() {
     justDropped = true;
     setTimeout(() => (justDropped = false));
-    letGo();
   }
   function letGo() {
     const from = drag.staff;
@@ -97,6 +137,12 @@
     if (dropped) onmove(dropped.visit, from, dropped.to);
   }
   function keys(e: KeyboardEvent) {
+    if (drawn && e.key === 'Escape') {
+      e.stopPropagation();
+      drawn = undefined;
+      quiet();
+      return;
+    }
     if (!drag.visit) {
       const at = visitAt(document.activeElement);
       if (e.key.toLowerCase() !== 'm' || !at || e.ctrlKey || e.metaKey || e.altKey) return;
@@ -125,10 +171,9 @@
       on(window, 'pointerup', up),
       on(window, 'pointercancel', () => {
         clearTimeout(hold);
-        press = undefined;
+        [press, drawn] = [undefined, undefined];
         drag.cancel();
       }),
-      // What ends a drag is no click on what lies below.
       on(
         board,
         'click',
@@ -137,7 +182,7 @@
         },
         { capture: true },
       ),
-      on(board, 'touchmove', (e) => drag.visit && e.preventDefault(), { passive: false }),
+      on(board, 'touchmove', (e) => (drag.visit || drawn) && e.preventDefault(), { passive: false }),
       on(window, 'keydown', keys, { capture: true }),
     ];
     return () => ends.forEach((end) => end());
@@ -163,6 +208,7 @@
 <div
   bind:this={board}
   class:dragging={drag.visit}
+  class:drawing={drawn}
   class="board"
   class:many={wall.lanes.length > 12}
   style="--lanes:{wall.lanes.length + wall.rooms.length}"
@@ -206,6 +252,11 @@
         onask={wall.service ? (at) => onask(lane.staff.id, at) : undefined}
       >
         {#if drag.visit}<Ghost {drag} staff={lane.staff.id} axis={axisOf(lane)} />{/if}
+        {#if stretch && drawn?.staff === lane.staff.id}
+          <span class="stretch" style={place(axisOf(lane), stretch)}
+            ><b>{timeOf(stretch.start)}–{timeOf(stretch.end)}</b></span
+          >
+        {/if}
       </Lane>
     </section>
   {/each}
@@ -232,12 +283,32 @@
     column-gap: 8px;
     padding-bottom: 16px;
   }
-  .dragging {
-    cursor: grabbing;
+  .dragging,
+  .drawing {
     user-select: none;
   }
-  .dragging :global(.card) {
+  .dragging {
+    cursor: grabbing;
+  }
+  .drawing {
+    cursor: col-resize;
+  }
+  .dragging :global(.card),
+  .drawing :global(.card) {
     display: none;
+  }
+  .stretch {
+    position: absolute;
+    inset-block: 4px 0;
+    z-index: 4;
+    min-width: max-content;
+    padding: 3px 6px;
+    border: 2px solid var(--color-gold);
+    border-radius: 8px 8px 0 0;
+    background: color-mix(in srgb, var(--color-gold-soft), transparent 12%);
+    color: var(--color-ink);
+    font-size: 0.75rem;
+    pointer-events: none;
   }
   /* The hours stay in view while the people pass below them. */
   .head {

@@ -452,6 +452,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/gap': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What could be booked in a stretch of somebody's day */
+    get: operations['getGap'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/health': {
     parameters: {
       query?: never;
@@ -2525,6 +2542,35 @@ export interface components {
        * @enum {string}
        */
       order: 'start' | 'startback' | 'made';
+    };
+    Gap: {
+      /**
+       * Format: int64
+       * @description How many services this person performs.
+       */
+      services: number;
+      staff: components['schemas']['NamedID'];
+      /** @description One for each service and length that this person performs: those that are offered first, and of these the one that is most like the stretch. */
+      visits: components['schemas']['GapVisit'][];
+      /** @description The stretch in the business's zone, as Thursday 26 November, 10:00–11:30. */
+      words: string;
+    };
+    GapVisit: {
+      /**
+       * Format: date-time
+       * @description Its start in the gap: of those that are offered the first, or else the first of all.
+       */
+      at: string;
+      /** Format: int64 */
+      hue: number;
+      /** Format: int64 */
+      length: number;
+      offered: boolean;
+      /** @description Why it is refused, as codes. */
+      reasons: string[];
+      service: components['schemas']['NamedID'];
+      /** @description As 10:00–11:30. */
+      words: string;
     };
     Happened: {
       /** Format: date-time */
@@ -5291,6 +5337,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['ListHit'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getGap: {
+    parameters: {
+      query: {
+        staff: number;
+        /** @description An instant. */
+        from: string;
+        /** @description A later one, at most a day after it. */
+        to: string;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Gap'];
         };
       };
       /** @description Error */
