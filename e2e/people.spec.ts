@@ -1,6 +1,6 @@
 import { createHmac } from "node:crypto";
 import type { Page } from "@playwright/test";
-import { admin, expect, morning, start, test } from "./niche";
+import { admin, expect, morning, signIn, start, test } from "./niche";
 import { isSound } from "./sound";
 
 /** The one-time code of a secret at an instant (RFC 6238), as a telephone shows it. */
@@ -192,4 +192,46 @@ test.describe.serial("people at the desk", () => {
     await page.getByLabel("State").selectOption("cancelled");
     await expect(rows.filter({ hasText: "cancelled" })).toHaveCount(2);
   });
+});
+
+test("a day of somebody who is away is handed over, and partly taken back", async ({
+  page,
+}) => {
+  const niche = await start("--now", morning);
+  try {
+    await signIn(page, niche);
+    await page.goto(`${niche.address}/team/1/away?from=2026-11-24`);
+    await expect(
+      page.getByText("Nothing is moved before you say so"),
+    ).toBeVisible();
+    const visits = page.getByRole("list", { name: "Visits of these days" });
+    const ines = visits
+      .getByRole("listitem")
+      .filter({ hasText: "Ines Duarte" });
+    await expect(ines).toContainText("Ansel Okoro, Tue 24 Nov");
+    await isSound(page);
+    // Who wants the same time gets nobody.
+    await page.getByLabel("The visits may go").selectOption("time");
+    await expect(ines).toContainText("Nobody was found");
+    await page.getByLabel("The visits may go").selectOption("day");
+    await expect(ines).toContainText("Ansel Okoro");
+    await visits.getByLabel("Hand over Hugo Brandt").uncheck();
+    await page.getByRole("button", { name: "Hand one visit over" }).click();
+    await expect(ines).toContainText("handed over");
+    await expect(page.getByText("Mara is marked as away")).toBeVisible();
+    await isSound(page);
+    await ines.getByRole("button", { name: "take back" }).click();
+    await expect(ines).toContainText("Back with Mara");
+    await page.goto(`${niche.address}/?date=2026-11-24`);
+    const lane = page.getByRole("region", { name: /^Mara Quillon/ });
+    await expect(
+      lane.getByRole("button", { name: /^Ines Duarte, 08:30/ }),
+    ).toBeVisible();
+    await expect(
+      lane.getByRole("button", { name: /^Hugo Brandt/ }),
+    ).toBeVisible();
+    await expect(lane).toHaveAttribute("aria-label", /no hours/);
+  } finally {
+    await niche.stop();
+  }
 });

@@ -181,6 +181,11 @@ func (f finding) deeds(text []string) (hits []Hit, err error) {
 			}
 		}
 		return hits[:min(each, len(hits))], err
+	case verb == "hand" || verb == "sick":
+		rest = slices.DeleteFunc(rest, func(w string) bool { return w == "over" })
+		for _, id := range f.named(rest) {
+			hits = append(hits, Hit{"do", "Hand over " + words.FirstName(f.staff[id]) + "’s visits", "of a day or some", fmt.Sprintf("/team/%d/away", id)})
+		}
 	case verb == "ask" && len(rest) > 0:
 		for _, id := range f.named(rest) {
 			hits = append(hits, Hit{"do", "Ask " + words.FirstName(f.staff[id]) + " to link a calendar", "", fmt.Sprintf("/team/%d/calendars", id)})

@@ -439,7 +439,7 @@ func TestTitlesAreOpenedByTheirOwner(t *testing.T) {
 	require.NoError(t, err)
 	closed := d.Calendar("Family").Choice
 	closed.Titles = false // its foreign visits close with it
-	host.Close() // nothing is read anew over what was kept
+	host.Close()          // nothing is read anew over what was kept
 	over(closed)
 	require.Equal(t, []string{"", ""}, titles())
 	require.Equal(t, []bool{false, false}, foreign())

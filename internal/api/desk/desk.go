@@ -69,6 +69,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerAttention(a)
 	s.registerProofs(a)
 	s.registerBookings(a)
+	s.registerRelief(a)
 	s.registerFind(a)
 	s.registerHealth(a)
 	s.registerBegin(a)

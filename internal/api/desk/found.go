@@ -150,10 +150,7 @@ func (s *Desk) exportBookings(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	name := "bookings"
-	if len(rows) > exported {
-		rows, name = rows[:exported], fmt.Sprintf("bookings-first-%d-only", exported)
-	}
+	rows, name := cut("bookings", rows)
 	kind := map[string]string{"csv": "text/csv; charset=utf-8", "json": "application/json", "ics": "text/calendar; charset=utf-8"}[in.Format]
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`.`+in.Format+`"`)
@@ -204,4 +201,12 @@ func calendarOf(rows []store.FoundBooking, zone hours.Zone) []byte {
 			Summary: r.Service + " · " + r.ClientName, Description: fmt.Sprintf("%s, %s\n%s, with %s", r.ClientName, r.ClientMail, r.Reference, r.Staff), Tentative: r.Status == store.Pending})
 	}
 	return ics.Calendar(list)
+}
+
+// cut cuts a list that is asked for as a file at what a file holds, and names the file: one that lacks something says so.
+func cut[T any](name string, rows []T) ([]T, string) {
+	if len(rows) > exported {
+		return rows[:exported], fmt.Sprintf("%s-first-%d-only", name, exported)
+	}
+	return rows, name
 }

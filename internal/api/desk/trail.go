@@ -52,9 +52,6 @@ type TrailQuery struct {
 	Clock string   `query:"clock" enum:"24,12" default:"24"`
 }
 
-// exportedLines is how many lines one export has at most.
-const exportedLines = 50_000
-
 func (s *Desk) registerTrail(a huma.API) {
 	huma.Register(a, api.Get("/api/trail", "listTrail", "Who changed what, the newest first"), s.listTrail)
 	huma.Register(a, api.Get("/api/trail/export", "exportTrail", "The same as a file"), s.exportTrail)
@@ -151,13 +148,14 @@ func (s *Desk) exportTrail(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	of.Most = exportedLines
+	of.Most = exported + 1
 	rows, err := db.Trail(of)
 	if err != nil {
 		return nil, err
 	}
+	rows, name := cut("trail", rows)
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
-		ctx.SetHeader("Content-Disposition", `attachment; filename="trail.`+in.Format+`"`)
+		ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`.`+in.Format+`"`)
 		if in.Format == "json" {
 			ctx.SetHeader("Content-Type", "application/json")
 			list := make([]TrailEntry, 0, len(rows))

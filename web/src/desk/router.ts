@@ -8,6 +8,7 @@ export const { p, navigate, route, isActive } = createRouter({
   '/team/:id': () => import('./routes/PersonHours.svelte'),
   '/team/:id/week': () => import('./routes/PersonWeek.svelte'),
   '/team/:id/calendars': () => import('./routes/PersonCalendars.svelte'),
+  '/team/:id/away': () => import('./routes/PersonAway.svelte'),
   '/team/:id/details': () => import('./routes/PersonDetails.svelte'),
   '/services': () => import('./routes/Services.svelte'),
   '/services/:id': () => import('./routes/Service.svelte'),

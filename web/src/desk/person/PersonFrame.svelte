@@ -12,7 +12,7 @@
     children,
   }: {
     member: Shape<'StaffMember'>;
-    here: 'hours' | 'week' | 'calendars' | 'details';
+    here: 'hours' | 'week' | 'calendars' | 'away' | 'details';
     sentence: Snippet;
     children: Snippet;
   } = $props();
@@ -37,6 +37,7 @@
     { key: 'hours', label: 'Hours', href: `/team/${member.id}` },
     { key: 'week', label: 'Week', href: `/team/${member.id}/week` },
     { key: 'calendars', label: 'Calendars', href: `/team/${member.id}/calendars` },
+    { key: 'away', label: 'Hand over', href: `/team/${member.id}/away` },
     { key: 'details', label: 'Details', href: `/team/${member.id}/details` },
   ]);
 </script>

@@ -1733,6 +1733,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/staff/{id}/relief': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who could take over somebody's visits of some days */
+    get: operations['planRelief'];
+    put?: never;
+    /** Hand one visit over, as a plan says */
+    post: operations['relieve'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/trail': {
     parameters: {
       query?: never;
@@ -3399,6 +3417,52 @@ export interface components {
     };
     RecoveryCodes: {
       codes: string[];
+    };
+    Relief: {
+      visits: components['schemas']['ReliefVisit'][];
+      /** @description What the plan comes to, in a sentence. */
+      words: string;
+    };
+    ReliefBooking: {
+      client: string;
+      /** Format: int64 */
+      id: number;
+      reference: string;
+    };
+    ReliefVisit: {
+      bookings: components['schemas']['ReliefBooking'][];
+      found: boolean;
+      /** @description Where it would go, or why it stays, in words. */
+      goes: string;
+      /** Format: int64 */
+      hue: number;
+      /** @description At its own time. */
+      same: boolean;
+      service: string;
+      /** @description Who would take it; nobody where all who perform it take part. */
+      staff: components['schemas']['NamedID'];
+      /** Format: date-time */
+      start: string;
+      /**
+       * Format: date-time
+       * @description When it would be; only of one that something was found for.
+       */
+      to: string;
+      /** Format: int64 */
+      visit: number;
+      /** @description When it is, as Thu 26 Nov, 10:00–11:30. */
+      words: string;
+    };
+    Relieving: {
+      /**
+       * Format: int64
+       * @description Who takes it; 0 where all who perform it take part.
+       */
+      staff: number;
+      /** Format: date-time */
+      start: string;
+      /** Format: int64 */
+      visit: number;
     };
     Renewal: {
       /** @description The new address of a published calendar. */
@@ -8539,6 +8603,78 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Link'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  planRelief: {
+    parameters: {
+      query: {
+        /** @description A date on the person's own clock. */
+        from: string;
+        /** @description The last date, at most two weeks later. */
+        until: string;
+        /** @description How far a visit may go: to somebody else at its time; to another time of its day; or to another day within a week. */
+        reach?: 'time' | 'day' | 'week';
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Relief'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  relieve: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Relieving'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
