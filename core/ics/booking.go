@@ -43,13 +43,17 @@ const ownPeople = "X-NICHE"
 // line returns the property that names a guest. It is for the client to tell them, which
 // means this program, and for no server (RFC 6638, section 7.1).
 func (g Guest) line(name, more string) string {
-	cn := strings.Map(func(r rune) rune {
+	return fmt.Sprintf(`%s;%s=1;SCHEDULE-AGENT=CLIENT;CN="%s"%s:%s`, name, ownPeople, g.name(), more, g.Address)
+}
+
+// name is the guest's name as a quoted parameter can hold it (RFC 5545, section 3.1).
+func (g Guest) name() string {
+	return strings.Map(func(r rune) rune {
 		if r == '"' || unicode.IsControl(r) {
-			return ' ' // which a quoted parameter cannot hold (RFC 5545, section 3.1)
+			return ' '
 		}
 		return r
 	}, g.Name)
-	return fmt.Sprintf(`%s;%s=1;SCHEDULE-AGENT=CLIENT;CN="%s"%s:%s`, name, ownPeople, cn, more, g.Address)
 }
 
 // isOwn reports whether a property names somebody because a booking said so, now or
@@ -180,16 +184,7 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 	line("UID", b.UID)
 	line("DTSTAMP", b.Stamp.Time().Format(utcLayout))
 	line("SEQUENCE", fmt.Sprint(b.Sequence))
-	for _, end := range []struct {
-		name string
-		at   span.Instant
-	}{{"DTSTART", b.Visit.Start()}, {"DTEND", b.Visit.End()}} {
-		if own {
-			line(end.name+";TZID="+b.Zone.String(), end.at.Time().In(b.Zone.Location()).Format(localLayout))
-		} else {
-			line(end.name, end.at.Time().Format(utcLayout))
-		}
-	}
+	encodeTimes(&out, b.Zone, b.Visit)
 	line("SUMMARY", escape(b.Summary))
 	description, _ := owner.Get("DESCRIPTION")
 	_, notes, _ := strings.Cut(description.Text(), NotesBelow)
@@ -246,19 +241,36 @@ func (b Booking) encode(zones []Component, owner Component) []byte {
 // zoned reports whether the visit's times can be written on the owner's clock: not
 // in UTC, which has a form of its own, and not where the clock shows a time twice,
 // which means the first (RFC 5545, section 3.3.5) but not to every program.
-func (b Booking) zoned() bool {
-	if b.Zone.String() == "UTC" {
+func (b Booking) zoned() bool { return zoned(b.Zone, b.Visit) }
+
+func zoned(zone hours.Zone, visit span.Span) bool {
+	if zone.String() == "UTC" {
 		return false
 	}
-	day := b.Zone.DateAt(b.Visit.Start())
-	o := b.Zone.Over(day, day+2)
-	for _, at := range []span.Instant{b.Visit.Start(), b.Visit.End()} {
+	day := zone.DateAt(visit.Start())
+	o := zone.Over(day, day+2)
+	for _, at := range []span.Instant{visit.Start(), visit.End()} {
 		date, minute := o.Wall(at)
 		if o.Starting(date, minute) != o.Ending(date, minute) {
 			return false
 		}
 	}
 	return true
+}
+
+// encodeTimes writes when a visit is: by a zone's clock where that can be said, else in UTC.
+func encodeTimes(out *bytes.Buffer, zone hours.Zone, visit span.Span) {
+	own := zoned(zone, visit)
+	for _, end := range []struct {
+		name string
+		at   span.Instant
+	}{{"DTSTART", visit.Start()}, {"DTEND", visit.End()}} {
+		if own {
+			fold(out, end.name+";TZID="+zone.String()+":"+end.at.Time().In(zone.Location()).Format(localLayout))
+		} else {
+			fold(out, end.name+":"+end.at.Time().Format(utcLayout))
+		}
+	}
 }
 
 // encodeZone writes what a zone's clocks do around a span as a VTIMEZONE, change

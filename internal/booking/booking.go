@@ -20,6 +20,7 @@ import (
 	"niche/core/span"
 	"niche/internal/clash"
 	"niche/internal/live"
+	"niche/internal/message"
 	"niche/internal/outbox"
 	"niche/internal/secret"
 	"niche/internal/store"
@@ -34,8 +35,9 @@ type Settings struct {
 	Look func(ctx context.Context, staff store.ID) (allRead bool, err error) // the last look
 	Hub  *live.Hub
 	Now  func() time.Time
-	Wake func()                  // makes due work be looked for
-	Seal func(key string) string // makes the token of a request with a key, the same each time
+	Tell func(tx store.Tx, n message.News) error // writes down what a client is told, in the transaction that makes the news
+	Wake func()                                  // makes due work be looked for
+	Seal func(key string) string                 // makes the token of a request with a key, the same each time
 }
 
 // Bookings takes, moves and cancels bookings.
@@ -53,19 +55,20 @@ func New(s Settings) *Bookings {
 
 // Request asks for a booking.
 type Request struct {
-	Key        string // by which the same request is known again; empty for none
-	Service    store.ID
-	Start      span.Instant
-	Length     span.Minutes // one of the service's; 0 for its first
-	Places     int          // 0 counts as 1
-	Staff      store.ID     // who is asked for, 0 for anyone
-	ClientName string
-	ClientMail string
-	ClientZone string
-	Origin     string // the network that asks
-	MadeBy     string // who at the desk asks; empty for the client
-	Anyway     string // why rules are overruled, all but claims; empty for keeping them
-	MostAhead  int    // how many bookings ahead the mail address may have with this one; 0 for any number
+	Key         string // by which the same request is known again; empty for none
+	Service     store.ID
+	Start       span.Instant
+	Length      span.Minutes // one of the service's; 0 for its first
+	Places      int          // 0 counts as 1
+	Staff       store.ID     // who is asked for, 0 for anyone
+	ClientName  string
+	ClientMail  string
+	ClientZone  string
+	ClientClock string // 24 or 12
+	Origin      string // the network that asks
+	MadeBy      string // who at the desk asks; empty for the client
+	Anyway      string // why rules are overruled, all but claims; empty for keeping them
+	MostAhead   int    // how many bookings ahead the mail address may have with this one; 0 for any number
 }
 
 // hash returns what is the same for two requests that ask for the same.
@@ -152,6 +155,13 @@ func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
 			return 0, err
 		}
 		if err := note(tx, span.At(b.Now()), "took", held, nil, says(h.visit, held)); err != nil {
+			return 0, err
+		}
+		news := message.News{Kind: message.Confirmed, Booking: held}
+		if status == store.Pending {
+			news.Kind = message.Received
+		}
+		if err := b.Tell(tx, news); err != nil {
 			return 0, err
 		}
 		return held.ID, settled(tx, held.VisitID, span.At(b.Now()))
@@ -285,7 +295,7 @@ func (b *Bookings) changed() {
 // Decide settles a pending booking: it is confirmed, or cancelled.
 func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
 	if !accept {
-		return b.Cancel(ctx, id)
+		return b.cancelAll(ctx, []store.ID{id}, message.Declined)
 	}
 	err := b.DB.Write(ctx, func(tx store.Tx) error {
 		k, err := tx.Booking(id)
@@ -300,6 +310,9 @@ func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
 			return err
 		}
 		if err := note(tx, span.At(b.Now()), "confirmed", k, nil, nil); err != nil {
+			return err
+		}
+		if err := b.Tell(tx, message.News{Kind: message.Confirmed, Booking: k}); err != nil {
 			return err
 		}
 		return settled(tx, k.VisitID, span.At(b.Now()))
@@ -318,6 +331,11 @@ func (b *Bookings) Cancel(ctx context.Context, id store.ID) error {
 
 // CancelAll cancels several bookings, or when that fails none.
 func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
+	return b.cancelAll(ctx, ids, message.Cancelled)
+}
+
+// cancelAll cancels bookings, and tells their clients by a kind of news.
+func (b *Bookings) cancelAll(ctx context.Context, ids []store.ID, kind string) error {
 	now := span.At(b.Now())
 	err := b.DB.Write(ctx, func(tx store.Tx) error {
 		for _, id := range ids {
@@ -329,11 +347,14 @@ func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 				continue
 			}
 			was := k.Status
-			k.Status, k.CancelledAt = store.Cancelled, now
+			k.Status, k.CancelledAt, k.Sequence = store.Cancelled, now, k.Sequence+1
 			if err := tx.SaveBooking(k); err != nil {
 				return err
 			}
 			if err := note(tx, now, "cancelled", k, map[string]any{"status": was}, map[string]any{"status": k.Status}); err != nil {
+				return err
+			}
+			if err := b.Tell(tx, message.News{Kind: kind, Booking: k}); err != nil {
 				return err
 			}
 			if err := release(tx, k.VisitID, now); err != nil {

@@ -10,6 +10,7 @@ import (
 	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/span"
+	"niche/internal/message"
 	"niche/internal/schedule"
 	"niche/internal/secret"
 	"niche/internal/store"
@@ -43,6 +44,10 @@ func (b *Bookings) MoveAnyway(ctx context.Context, id store.ID, start span.Insta
 	}
 	r := Request{Service: old.ServiceID, Start: start, Length: old.During().Minutes(), Places: k.Places, Staff: staff,
 		ClientName: k.ClientName, ClientMail: k.ClientMail, ClientZone: k.ClientZone, Anyway: anyway}
+	was := message.Was{Start: old.Start, End: old.End}
+	if was.Staff, err = tx.VisitStaff(old.ID); err != nil {
+		return k, err
+	}
 	_, err = b.secure(ctx, r, k, store.Booking{TokenHash: secret.Hash(secret.New())}, func(tx store.Tx, h hold, _ store.BookingStatus) (store.ID, error) {
 		if err := settleMove(tx, k, h, span.At(b.Now())); err != nil {
 			return 0, err
@@ -52,6 +57,13 @@ func (b *Bookings) MoveAnyway(ctx context.Context, id store.ID, start span.Insta
 				return 0, err
 			}
 			k.Overruled = anyway
+		}
+		moved, err := tx.Booking(k.ID)
+		if err != nil {
+			return 0, err
+		}
+		if err := b.Tell(tx, message.News{Kind: message.Changed, Booking: moved, Was: was}); err != nil {
+			return 0, err
 		}
 		return k.ID, note(tx, span.At(b.Now()), "moved", k, says(old, store.Booking{Places: k.Places, Status: k.Status}), says(h.visit, k))
 	})
@@ -178,7 +190,7 @@ func settleMove(tx store.Tx, k store.Booking, h hold, now span.Instant) error {
 	if err := tx.DeleteBooking(h.booking.ID); err != nil {
 		return err
 	}
-	present.Picked = h.booking.Picked
+	present.Picked, present.Sequence = h.booking.Picked, present.Sequence+1
 	if others > 0 || !own {
 		present.VisitID = h.visit.ID
 		if err := tx.SaveBooking(present); err != nil {

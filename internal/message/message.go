@@ -1,5 +1,7 @@
-// Package message sends mail to staff members: what is to be said is written down in
-// the transaction that makes the news, and sent after it, as one of the queues.
+// Package message sends mail to staff members and clients: that something is to be said is
+// written down in the transaction that makes the news, and sent after it, as one of the
+// queues. What a client is told of a booking is what is so when it goes out: news that were
+// overtaken are not sent, and two changes within two minutes are told once.
 //
 // A mail keeps its identity (RFC 5322, Message-ID) however often it is tried: when the
 // connection breaks while the server takes it, the second one is known to be the same. What
@@ -157,12 +159,16 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 		return nil
 	}
 	began, now := m.Now(), span.At(m.Now())
+	if now < row.NotBefore {
+		row.NextAt = row.NotBefore
+		return m.note(ctx, row)
+	}
 	failedBefore := time.Time{}
 	if row.Error != "" {
 		failedBefore = row.TriedAt.Time()
 	}
 	row.TriedAt = now
-	holds, err := stillHolds(db, row)
+	holds, err := stillHolds(db, row, now)
 	if err != nil {
 		return fmt.Errorf("sending message %d: %w", id, err)
 	}
@@ -174,12 +180,13 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 		row.Error, row.NextAt = "No mail server is set up.", span.NotBefore(m.Now().Add(noServer))
 		return m.note(ctx, row)
 	}
-	var text string
+	var letter Letter
 	if err == nil {
-		text, err = m.Vault.Open(row.Text, row.MessageID)
+		letter, err = m.letter(db, server, row)
 	}
 	if err == nil {
-		err = m.send(ctx, server, row, text)
+		row.Subject = letter.Subject
+		err = m.send(ctx, server, row, letter)
 	}
 	if ctx.Err() != nil {
 		return ctx.Err() // the program ends
@@ -207,6 +214,24 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 	}
 	row.NextAt = span.NotBefore(m.Now().Add(pause))
 	return errors.Join(err, m.note(ctx, row))
+}
+
+// letter is what a message says. Of a booking it is what is so now.
+func (m *Messages) letter(tx store.Tx, server store.MailServer, row store.Message) (Letter, error) {
+	text, err := m.Vault.Open(row.Text, row.MessageID)
+	if err != nil || row.BookingID == 0 {
+		return Letter{Subject: row.Subject, Body: text}, err
+	}
+	s, err := SubjectOf(tx, row.BookingID, row.Was)
+	if err != nil {
+		return Letter{}, err
+	}
+	s.Manage = m.Home + "/booking/" + url.PathEscape(text)
+	l, err := s.Letter(row.Kind)
+	if err != nil {
+		return l, err
+	}
+	return s.Invite(l, row.Kind, server.Sender, span.At(m.Now()))
 }
 
 // note keeps what has become of a message, and lets go of old ones.

@@ -101,7 +101,10 @@ func (m *Messages) tell(tx store.Tx, staff store.ID, make func(business string, 
 }
 
 // stillHolds reports whether what a message tells is still so: it may have waited.
-func stillHolds(tx store.Tx, row store.Message) (bool, error) {
+func stillHolds(tx store.Tx, row store.Message, now span.Instant) (bool, error) {
+	if row.BookingID != 0 {
+		return aboutBooking(tx, row, now)
+	}
 	switch row.Kind {
 	case SignInAgain:
 		calendars, err := tx.CalendarsOf(row.Thing)

@@ -1,6 +1,7 @@
 package message
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -53,14 +54,22 @@ func (m *Messages) client(s store.MailServer) (*mail.Client, error) {
 }
 
 // compose makes the mail of a message.
-func (m *Messages) compose(s store.MailServer, row store.Message, text string) (*mail.Msg, error) {
+func (m *Messages) compose(s store.MailServer, row store.Message, l Letter) (*mail.Msg, error) {
 	msg := mail.NewMsg(mail.WithNoDefaultUserAgent())
 	msg.SetMessageIDWithValue(row.MessageID)
 	msg.SetDateWithValue(m.Now())
 	msg.Subject(row.Subject)
 	msg.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834: nobody answers it by itself
-	msg.SetBodyString(mail.TypeTextPlain, text)
-	msg.AddAlternativeString(mail.TypeTextHTML, page(text))
+	msg.SetBodyString(mail.TypeTextPlain, l.Body)
+	msg.AddAlternativeString(mail.TypeTextHTML, page(l.Body))
+	if l.Method != "" {
+		// RFC 6047, section 2.4; and the same as a file, for programs that do not look there.
+		msg.AddAlternativeString(mail.ContentType("text/calendar; method="+string(l.Method)), string(l.Invite), mail.WithPartEncoding(mail.EncodingB64))
+		err := msg.AttachReader("visit.ics", bytes.NewReader(l.Invite), mail.WithFileContentType("application/ics"))
+		if err != nil {
+			return nil, fmt.Errorf("attaching the invitation: %w", err)
+		}
+	}
 	from := msg.From(s.Sender)
 	if s.SenderName != "" {
 		from = msg.FromFormat(s.SenderName, s.Sender)
@@ -69,16 +78,16 @@ func (m *Messages) compose(s store.MailServer, row store.Message, text string) (
 }
 
 // send hands a message over to the mail server.
-func (m *Messages) send(ctx context.Context, s store.MailServer, row store.Message, text string) error {
+func (m *Messages) send(ctx context.Context, s store.MailServer, row store.Message, l Letter) error {
 	c, err := m.client(s)
 	if err != nil {
 		return err
 	}
-	return m.through(ctx, c, s, row, text)
+	return m.through(ctx, c, s, row, l)
 }
 
-func (m *Messages) through(ctx context.Context, c *mail.Client, s store.MailServer, row store.Message, text string) error {
-	msg, err := m.compose(s, row, text)
+func (m *Messages) through(ctx context.Context, c *mail.Client, s store.MailServer, row store.Message, l Letter) error {
+	msg, err := m.compose(s, row, l)
 	if err != nil {
 		return err
 	}
@@ -170,7 +179,7 @@ func (m *Messages) Trial(ctx context.Context, s store.MailServer, to string) Tri
 		c.SetDebugLog(true)
 		id := fmt.Sprintf("trial-%d@%s", m.Now().UnixNano(), m.domain())
 		err = m.through(ctx, c, s, store.Message{MessageID: id, Recipient: to, Subject: "A trial message from Niche"},
-			"This mail was sent to try the mail server of your desk. It has arrived, so mail goes out.\n")
+			Letter{Body: "This mail was sent to try the mail server of your desk. It has arrived, so mail goes out.\n"})
 	}
 	t := Trial{Sent: err == nil, Lines: heard.list()}
 	if err != nil {

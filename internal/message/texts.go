@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"html"
 	"net/url"
+	"regexp"
 	"strings"
 
 	"niche/core/hours"
@@ -91,16 +92,25 @@ func spanOf(to store.Staff, s span.Span) string {
 	return until(to, s.Start(), "15:04") + "–" + until(to, s.End(), "15:04 on Mon 2 Jan")
 }
 
-// page returns the text as HTML.
+// address finds addresses in a text.
+var address = regexp.MustCompile(`https?://[^\s<>"]+[^\s<>".,;:!?)]`)
+
+// page returns the text as HTML, with its addresses as links.
 func page(text string) string {
 	var b strings.Builder
 	b.WriteString("<!doctype html><html lang=\"en-GB\"><body style=\"font-family:sans-serif;line-height:1.5;max-width:36em\">")
 	for p := range strings.SplitSeq(strings.TrimSpace(text), "\n\n") {
-		p = html.EscapeString(p)
-		if (strings.HasPrefix(p, "http://") || strings.HasPrefix(p, "https://")) && !strings.ContainsAny(p, " \n") {
-			p = fmt.Sprintf("<a href=\"%s\">%s</a>", p, p)
+		at := 0
+		b.WriteString("<p>")
+		say := func(text string) { b.WriteString(strings.ReplaceAll(html.EscapeString(text), "\n", "<br>")) }
+		for _, found := range address.FindAllStringIndex(p, -1) {
+			say(p[at:found[0]])
+			to := html.EscapeString(p[found[0]:found[1]])
+			fmt.Fprintf(&b, "<a href=\"%s\">%s</a>", to, to)
+			at = found[1]
 		}
-		b.WriteString("<p>" + strings.ReplaceAll(p, "\n", "<br>") + "</p>")
+		say(p[at:])
+		b.WriteString("</p>")
 	}
 	b.WriteString("</body></html>")
 	return b.String()

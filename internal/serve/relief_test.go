@@ -29,8 +29,12 @@ func TestADayIsHandedOverAsPlanned(t *testing.T) {
 			two := 2
 			require.NoError(t, d.Save(0, func(f *desk.ServiceFields) { f.Staff, f.CapPerDay = all, &two }))
 			services := []*nichetest.Desk{d.Desk,
-				d.On(d.AddService("Regulation", func(f *desk.ServiceFields) { f.Needs, f.Length, f.Staff, f.CapPerDay = []string{"bay"}, 90, all[:3], nil })),
-				d.On(d.AddService("Class", func(f *desk.ServiceFields) { f.Places, f.Length, f.BufferBefore, f.Staff, f.CapPerDay = 3, 75, 30, all[:2], nil })),
+				d.On(d.AddService("Regulation", func(f *desk.ServiceFields) {
+					f.Needs, f.Length, f.Staff, f.CapPerDay = []string{"bay"}, 90, all[:3], nil
+				})),
+				d.On(d.AddService("Class", func(f *desk.ServiceFields) {
+					f.Places, f.Length, f.BufferBefore, f.Staff, f.CapPerDay = 3, 75, 30, all[:2], nil
+				})),
 				d.On(d.AddService("Moving", func(f *desk.ServiceFields) { f.Staffing, f.Staff, f.CapPerDay = "all", all[:2], nil })),
 			}
 			taken := 0

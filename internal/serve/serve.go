@@ -134,7 +134,7 @@ func (n *Niche) start(s Settings) error {
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
 		Refused: mails.KeyRefused, Clashed: mails.Clashed, Noted: fared.Read})
-	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake,
+	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake, Tell: mails.Booked,
 		Seal: func(key string) string { return keeper.Derive("booking", key) }})
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged
 	if err := n.readings.Resume(ctx); err != nil {

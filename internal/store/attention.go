@@ -182,5 +182,5 @@ func (t Tx) AllIdle(now span.Instant) ([]Idle, error) {
 // UnsentMessages returns the messages that were refused since an instant, and those that
 // wait since another.
 func (t Tx) UnsentMessages(refusedSince, waitingSince span.Instant) ([]Message, error) {
-	return rows[Message](t.db.Omit("text").Where("(state = ? AND settled_at > ?) OR (state = ? AND attempts > 0 AND made_at < ?)", MessageRefused, refusedSince, MessageWaiting, waitingSince).Order("id DESC").Limit(most))
+	return rows[Message](t.db.Omit("text").Where("(state = ? AND settled_at > ?) OR (state = ? AND attempts > 0 AND MAX(made_at, not_before) < ?)", MessageRefused, refusedSince, MessageWaiting, waitingSince).Order("id DESC").Limit(most))
 }

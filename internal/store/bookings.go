@@ -32,6 +32,8 @@ type Booking struct {
 	ClientName  string
 	ClientMail  string
 	ClientZone  string
+	ClientClock string       // 24 or 12, by which the client reads
+	Sequence    int          // how often its time has changed since it was confirmed, for its invitation
 	Origin      string       // the network of whoever made it; empty where that was not kept
 	Picked      string       // how its staff were picked, in a sentence
 	CreatedAt   span.Instant `gorm:"autoCreateTime:false"`
@@ -47,7 +49,7 @@ func (t Tx) Booking(id ID) (Booking, error) { return one[Booking](t.db.Where("id
 
 // BookingByToken returns the one that a token manages.
 func (t Tx) BookingByToken(hash string) (Booking, error) {
-	return one[Booking](t.db.Where("token_hash = ?", hash))
+	return one[Booking](t.db.Where("token_hash = @hash OR id = (SELECT booking_id FROM ways WHERE token_hash = @hash)", map[string]any{"hash": hash}))
 }
 
 // BookingByKey returns the one that was made by a request with a key.
@@ -65,7 +67,7 @@ func (t Tx) AddBooking(b *Booking) error { return t.db.Create(b).Error }
 
 // SaveBooking keeps what has become of a booking.
 func (t Tx) SaveBooking(b Booking) error {
-	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at").Updates(&b).Error
+	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at", "sequence").Updates(&b).Error
 }
 
 // DeleteBooking forgets a booking.
@@ -209,7 +211,7 @@ type MovedBooking struct {
 // ErrNotFound when there is none.
 func (t Tx) BookingToMove(tokenHash string) (MovedBooking, error) {
 	m, err := scan[MovedBooking](t.db.Raw(`SELECT v.*, b.places, (SELECT COUNT(*) FROM bookings o WHERE o.visit_id = v.id AND o.id <> b.id AND o.status <> 'cancelled') AS others
-		FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.token_hash = ?`, tokenHash))
+		FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.token_hash = ? OR b.id = (SELECT booking_id FROM ways WHERE token_hash = ?)`, tokenHash, tokenHash))
 	if err == nil && m.ID == 0 {
 		err = ErrNotFound
 	}

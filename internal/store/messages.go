@@ -15,23 +15,27 @@ const (
 	MessageSent      MessageState = "sent"      // the mail server took it
 	MessageRefused   MessageState = "refused"   // the mail server will never take it
 	MessageOvertaken MessageState = "overtaken" // it was not wanted any more before it went out
+	MessageHeldBack  MessageState = "held back" // somebody wants it not this time
 )
 
-// Message is a mail to a staff member.
+// Message is a mail to a staff member, or about a booking to its client.
 type Message struct {
 	ID        ID
 	Kind      string
-	StaffID   ID
+	StaffID   ID     // 0 for one to a client
+	BookingID ID     // 0 for one to a staff member that tells of something else
 	About     string // of what it tells: the newer of two about the same takes the older's place
 	Thing     ID     // the record of its kind that it tells of: a link or a visit; 0 for none
 	MessageID string // of the mail (RFC 5322, section 3.6.4)
 	Recipient string
 	Subject   string
-	Text      []byte // sealed; nil once it is not wanted any more
+	Text      []byte // sealed; nil once it is not wanted any more. Of one to a client it is the way to their booking alone: what it says is made when it goes out
+	Was       string // where the visit was that it tells of, as its kind writes it
 	State     MessageState
 	Error     string // in plain words
 	Attempts  int    // that failed, in a row
 	MadeAt    span.Instant
+	NotBefore span.Instant // it is kept until then; 0 for not
 	Until     span.Instant // it is not worth sending after
 	SettledAt span.Instant // when it was sent, refused or overtaken; 0 for not yet
 	TriedAt   span.Instant
@@ -47,7 +51,7 @@ func (t Tx) Message(id ID) (Message, error) { return one[Message](t.db.Where("id
 // SaveMessage keeps what has become of a message, unless it was settled meanwhile.
 func (t Tx) SaveMessage(m Message) error {
 	return t.db.Model(&Message{}).Where("id = ? AND state = ?", m.ID, MessageWaiting).
-		Select("text", "state", "error", "attempts", "settled_at", "tried_at", "next_at").Updates(&m).Error
+		Select("text", "subject", "state", "error", "attempts", "settled_at", "tried_at", "next_at").Updates(&m).Error
 }
 
 // MessagesAbout returns the messages about something that were made after an instant,
@@ -63,8 +67,32 @@ func (t Tx) MessagesLately(most int) ([]Message, error) {
 
 // MessagesForward makes all messages due that wait.
 func (t Tx) MessagesForward(now span.Instant) error {
-	return t.db.Exec("UPDATE messages SET next_at = MIN(next_at, ?) WHERE next_at < ?", now, Never).Error
+	return t.db.Exec("UPDATE messages SET next_at = MIN(next_at, ?) WHERE next_at < ? AND not_before <= ?", now, Never, now).Error
 }
+
+// MessagesOfBooking returns the messages about a booking, the newest first.
+func (t Tx) MessagesOfBooking(booking ID) ([]Message, error) {
+	return rows[Message](t.db.Where("booking_id = ?", booking).Order("id DESC").Limit(PageSize))
+}
+
+// HoldBack keeps a message that waits from being sent, or lets it go after all.
+func (t Tx) HoldBack(m Message, back bool) error {
+	from, to, next := MessageWaiting, MessageHeldBack, Never
+	if !back {
+		from, to, next = MessageHeldBack, MessageWaiting, m.NotBefore
+	}
+	return t.db.Model(&Message{}).Where("id = ? AND state = ?", m.ID, from).Updates(map[string]any{"state": to, "next_at": next}).Error
+}
+
+// Way is a further address that manages a booking, as it stands in a mail.
+type Way struct {
+	TokenHash string `gorm:"primaryKey"`
+	BookingID ID
+	MadeAt    span.Instant
+}
+
+// AddWay keeps a way to a booking.
+func (t Tx) AddWay(w Way) error { return t.db.Create(&w).Error }
 
 // ForgetMessages forgets the messages that were settled before an instant.
 func (t Tx) ForgetMessages(before span.Instant) error {
@@ -154,4 +182,9 @@ func (t Tx) ForgetOneTimes(before span.Instant) error {
 // letters.
 func (t Tx) StaffByMail(mail string) ([]Staff, error) {
 	return rows[Staff](t.db.Where("archived_at = 0 AND email <> '' AND LOWER(email) = LOWER(?)", mail).Order("id").Limit(PageSize))
+}
+
+// ConfirmedAhead returns the confirmed bookings of a service whose visits are not over.
+func (t Tx) ConfirmedAhead(service ID, now span.Instant) ([]ID, error) {
+	return scan[[]ID](t.db.Raw("SELECT b.id FROM visits v JOIN bookings b ON b.visit_id = v.id WHERE v.service_id = ? AND v.\"end\" > ? AND b.status = ? ORDER BY v.start", service, now, Confirmed))
 }

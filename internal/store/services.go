@@ -28,8 +28,23 @@ type Service struct {
 	Pick               Pick
 	Paused             bool
 	Unreachable        Unreachable
-	ArchivedAt         span.Instant // 0 while in use
-	CreatedAt          span.Instant `gorm:"autoCreateTime:false"`
+	Messages           ServiceMessages `gorm:"serializer:json"`
+	ArchivedAt         span.Instant    // 0 while in use
+	CreatedAt          span.Instant    `gorm:"autoCreateTime:false"`
+}
+
+// ServiceMessages says what is sent about bookings of a service, and when.
+type ServiceMessages struct {
+	Reminders []span.Minutes         `json:"reminders,omitempty"` // before the visit, each once
+	FollowUp  span.Minutes           `json:"followUp,omitempty"`  // after the visit; 0 for none
+	NoInvite  bool                   `json:"noInvite,omitempty"`  // no calendar invitation goes with them
+	Texts     map[string]MessageText `json:"texts,omitempty"`     // by kind, of those that are not the usual ones
+}
+
+// MessageText is what a kind of message says, with fields in braces.
+type MessageText struct {
+	Subject string `json:"subject"`
+	Body    string `json:"body"`
 }
 
 // Pick says how one of several staff members is picked for a visit.

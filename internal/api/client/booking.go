@@ -81,7 +81,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 		}
 	}
 	request := booking.Request{Key: in.Body.Key, Service: service.ID, Start: in.Body.Start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
-		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String(), Origin: api.From(ctx).Network}
+		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Origin: api.From(ctx).Network}
 	if s.Limits.Ahead {
 		request.MostAhead = business.AheadPerMail
 	}

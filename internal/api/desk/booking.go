@@ -35,6 +35,7 @@ type ShownBooking struct {
 	Before     int             `json:"before" doc:"How many visits the client had before this one."`
 	MissedThen int             `json:"missedThen" doc:"How many of those they missed."`
 	Copies     []ShownCopy     `json:"copies"`
+	Messages   []ShownMessage  `json:"messages" doc:"What its client was told or will be, the newest first."`
 	Clash      string          `json:"clash" doc:"What lies on the visit, or empty."`
 	Happened   []Happened      `json:"happened" doc:"What happened to it, the last first."`
 }
@@ -126,6 +127,9 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	}
 	earlier, err := db.ClientBefore(k.ClientMail, v.Start)
 	if err != nil {
+		return out, err
+	}
+	if out.Messages, err = shownMessages(db, k.ID, text); err != nil {
 		return out, err
 	}
 	out.Before, out.MissedThen = earlier.Before, earlier.Missed

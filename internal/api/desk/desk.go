@@ -70,6 +70,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerProofs(a)
 	s.registerBookings(a)
 	s.registerRelief(a)
+	s.registerMessages(a)
 	s.registerFind(a)
 	s.registerHealth(a)
 	s.registerBegin(a)

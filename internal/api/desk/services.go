@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"reflect"
 	"regexp"
 	"slices"
 	"strings"
@@ -50,6 +51,7 @@ type ServiceFields struct {
 	Paused             bool       `json:"paused" doc:"Nothing can be booked for the time being."`
 	Unreachable        string     `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
 	Staff              []store.ID `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
+	Messages           Messages   `json:"messages,omitempty" doc:"What clients are told, and when; as usual when left out."`
 }
 
 func (s *Desk) registerServices(a huma.API) {
@@ -65,7 +67,7 @@ func renderService(r store.Service, staff []store.ID, version int64) Service {
 		BufferBefore: int(r.BufferBefore), BufferAfter: int(r.BufferAfter), BuffersInsideHours: r.BuffersInsideHours,
 		Notice: Notice{Notice: r.Notice}, Window: Window{Window: r.Window},
 		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
-		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...)}
+		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages)}
 	for _, l := range r.Lengths {
 		f.Lengths = append(f.Lengths, int(l))
 	}
@@ -116,7 +118,9 @@ func (f ServiceFields) rules(row *store.Service) error {
 		row.Needs = append(row.Needs, kind)
 	}
 	row.Unreachable = store.Unreachable(f.Unreachable)
-	return nil
+	messages, err := f.Messages.read()
+	row.Messages = messages
+	return err
 }
 
 // services renders services with who performs them.
@@ -252,6 +256,7 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 			}
 			deed = "changed"
 		}
+		was := row.Messages
 		row.Name, row.Slug, row.Place, row.Hue = f.Name, f.Slug, f.Place, f.Hue
 		if err := f.rules(&row); err != nil {
 			return err
@@ -271,6 +276,11 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 		}
 		if err := tx.ReplacePerformers(row.ID, f.Staff); err != nil {
 			return err
+		}
+		if id != 0 && !reflect.DeepEqual(was, row.Messages) {
+			if err := s.Messages.PlanAhead(tx, row.ID); err != nil {
+				return err
+			}
 		}
 		after, err := toldOf(tx, f)
 		if err != nil {

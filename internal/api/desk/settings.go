@@ -2,14 +2,11 @@ package desk
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"net/http"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"niche/core/merge"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/outbox"
@@ -53,9 +50,8 @@ func (o OutsideTexts) check(prefix string) error {
 		return api.Wrong(prefix+"title", "A title is needed, by which the visit is known.")
 	}
 	for _, t := range [][2]string{{"title", o.Title}, {"place", o.Place}, {"description", o.Description}} {
-		var unknown merge.Unknown
-		if err := merge.Check(t[1], outbox.FieldNames()); errors.As(err, &unknown) {
-			return api.Wrong(prefix+t[0], fmt.Sprintf("There is no field {%s} (character %d).", unknown.Field, unknown.At+1))
+		if err := knownFields(prefix+t[0], t[1], outbox.FieldNames()); err != nil {
+			return err
 		}
 	}
 	return nil

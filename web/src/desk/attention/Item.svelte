@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { clientHears } from '../hears';
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
   import Drifts from '$lib/links/Drifts.svelte';
@@ -67,7 +68,7 @@
         return [
           ...(ways.value ?? []).map((w): Deed => ({
             label: w.words,
-            about: `${w.about}; no mail goes to the client`,
+            about: `${w.about}; ${clientHears()}`,
             ask: 'Yes, move',
             undo: () =>
               api.POST('/api/bookings/{id}/move', {
@@ -91,7 +92,7 @@
             : []),
           {
             label: item.bookings.length > 1 ? 'Cancel the bookings' : 'Cancel the booking',
-            about: 'its time is free again; no mail goes to the client',
+            about: `its time is free again; ${clientHears()}`,
             ask: 'Yes, cancel',
             run: () => api.POST('/api/bookings/cancel', { body: { ids: item.bookings } }),
           },
@@ -139,7 +140,7 @@
           },
           {
             label: 'Decline it',
-            about: 'its time is free again; no mail goes to the client',
+            about: `its time is free again; ${clientHears()}`,
             ask: 'Yes, decline',
             run: () => api.POST('/api/bookings/{id}/decision', { ...booking, body: { accept: false } }),
           },

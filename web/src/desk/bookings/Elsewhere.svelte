@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { clientHears } from '../hears';
   import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
   import Notice from '$lib/ui/Notice.svelte';
@@ -85,7 +86,7 @@
     <div class="flex flex-wrap items-center gap-3 border-t border-base-300 pt-3">
       <p class="grow">
         <b>{to.words}</b>
-        <span class="block text-sm text-mute">its copies are written anew; no mail goes to the client</span>
+        <span class="block text-sm text-mute">its copies are written anew; {clientHears()}</span>
       </p>
       <button
         type="button"

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { ClientHears } from '../hears';
+  import Messages from '../bookings/Messages.svelte';
   import { searchParams } from 'sv-router';
   import { api, data, problemOf } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
@@ -139,8 +141,7 @@
       {:else if doing === 'cancel'}
         <div class="sheet flex flex-wrap items-center gap-3 px-4 py-3" role="alert">
           <p class="grow">
-            Its time is free at once, and its copies are removed. No mail goes to the client. This cannot be
-            undone.
+            Its time is free at once, and its copies are removed. {ClientHears()} This cannot be undone.
           </p>
           <button
             type="button"
@@ -235,6 +236,7 @@
             <Sold booking={b.id} />
           </div>
         </section>
+        <Messages booking={b.id} list={b.messages} ahead={b.status !== 'cancelled'} />
       </div>
     </div>
     <aside class="border-edge bg-base-100 px-6 py-6 max-lg:border-t lg:border-l" aria-label="What happened">

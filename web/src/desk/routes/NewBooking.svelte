@@ -8,6 +8,7 @@
   import Anyway from '../bookings/Anyway.svelte';
   import Starts from '../bookings/Starts.svelte';
   import { clock } from '../clock.svelte';
+  import { ClientHears } from '../hears';
   import { navigate } from '../router';
   import { session } from '../session.svelte';
 
@@ -253,7 +254,7 @@
               ? `Book ${1 + rest.filter((r) => r.at).length} visits`
               : 'Book it'}</button
       >
-      <p class="text-sm text-mute">No mail goes to the client yet; read the reference out.</p>
+      <p class="text-sm text-mute">{ClientHears()} Read the reference out.</p>
       {#if results.length}
         <ul class="grid gap-1 border-t border-base-300 pt-3 text-sm" role="status">
           {#each results as r (r.words)}

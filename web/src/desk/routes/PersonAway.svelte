@@ -10,6 +10,7 @@
   import { clock } from '../clock.svelte';
   import PersonFrame from '../person/PersonFrame.svelte';
   import { route } from '../router';
+  import { session } from '../session.svelte';
 
   /** Somebody is away: who takes the visits of these days, shown before anything is done. */
   const id = $derived(Number(route.params.id));
@@ -121,7 +122,12 @@
   <PersonFrame {member} here="away">
     {#snippet sentence()}
       {#if !plan}Looking for who could take over…{:else}{plan.words}
-        {plan.visits.length && !began ? 'Nothing is moved before you say so.' : ''}{/if}
+        {plan.visits.length && !began
+          ? 'Nothing is moved before you say so; then ' +
+            (session.now?.mailReady
+              ? 'each client is told by mail, at the end.'
+              : 'no mail goes out: tell the clients yourself.')
+          : ''}{/if}
     {/snippet}
     <div class="flex flex-wrap items-end gap-4">
       <Field label="{first} is away from">
@@ -212,7 +218,9 @@
           >
         {:else}
           <span role="status"
-            >{marked}
+            >{marked}{done && session.now?.mailReady
+              ? ' Each client is told by mail in two minutes, what holds then.'
+              : ''}
             <a class="link-plain" href="/team/{id}">See the hours</a></span
           >
         {/if}

@@ -24,6 +24,7 @@
     type Fields,
   } from '../service/form';
   import Rules from '../service/Rules.svelte';
+  import Told from '../service/Told.svelte';
   import What from '../service/What.svelte';
   import Who from '../service/Who.svelte';
 
@@ -187,6 +188,7 @@
       {#if !id}<What bind:form={edited.value} {fault} {others} />{/if}
       <Rules bind:form={edited.value} {fault} />
       <Who bind:form={edited.value} {team} {kinds} />
+      <Told bind:form={edited.value} service={id} {fault} />
       {#if id}<What bind:form={edited.value} {fault} {others} />{/if}
       {#if id}
         <Archive

@@ -30,6 +30,7 @@ export const fresh: Fields = {
   paused: false,
   unreachable: 'ask',
   staff: [],
+  messages: { reminders: [], followUp: 0, noInvite: false, texts: [] },
 };
 
 /** What the fields are called where two versions stand side by side. */
@@ -55,6 +56,7 @@ export const labels: Record<keyof Fields, string> = {
   paused: 'Paused',
   unreachable: 'When a calendar cannot be read',
   staff: 'Performed by',
+  messages: 'Messages',
 };
 
 /** Takes the fields of a service out of what the server says of it. */

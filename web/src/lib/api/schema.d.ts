@@ -297,6 +297,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bookings/{id}/messages/{message}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Not send a message this time, or after all */
+    put: operations['holdMessage'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/bookings/{id}/move': {
     parameters: {
       query?: never;
@@ -1503,6 +1520,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/services/{id}/message': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a client would receive, by texts that are not saved */
+    post: operations['previewMessage'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/session': {
     parameters: {
       query?: never;
@@ -2617,6 +2651,9 @@ export interface components {
       /** @description The path of the screen. */
       where: string;
     };
+    HoldMessageRequest: {
+      heldBack: boolean;
+    };
     HostEntry: {
       /** @description The host or CalDAV address at which its accounts are looked for. */
       address: string;
@@ -2978,6 +3015,60 @@ export interface components {
       where: string;
       words: string;
     };
+    MessageExample: {
+      body: string;
+      fields: components['schemas']['TextField'][];
+      /** @description A calendar invitation goes with it. */
+      invite: boolean;
+      kinds: components['schemas']['MessageKind'][];
+      /** @description Of which booking; empty where there is none, and one is made up. */
+      of: string;
+      subject: string;
+    };
+    MessageKind: {
+      body: string;
+      /** @enum {string} */
+      kind:
+        | 'received'
+        | 'confirmed'
+        | 'changed'
+        | 'handed over'
+        | 'reminder'
+        | 'cancelled'
+        | 'declined'
+        | 'follow-up';
+      name: string;
+      subject: string;
+      /** @description When it goes out. */
+      when: string;
+    };
+    MessageText: {
+      body: string;
+      /** @enum {string} */
+      kind:
+        | 'received'
+        | 'confirmed'
+        | 'changed'
+        | 'handed over'
+        | 'reminder'
+        | 'cancelled'
+        | 'declined'
+        | 'follow-up';
+      subject: string;
+    };
+    Messages: {
+      /**
+       * Format: int64
+       * @description Minutes after the visit; 0 for nothing.
+       */
+      followUp?: number;
+      /** @description No calendar invitation goes with the mail. */
+      noInvite?: boolean;
+      /** @description Minutes before the visit, each once. */
+      reminders?: number[];
+      /** @description Those that are not the usual ones. */
+      texts?: components['schemas']['MessageText'][];
+    };
     Misfit: {
       client: string;
       /** Format: int64 */
@@ -3304,6 +3395,21 @@ export interface components {
       staff: components['schemas']['NamedID'];
       words: string;
     };
+    PreviewMessageRequest: {
+      body: string;
+      /** @enum {string} */
+      kind:
+        | 'received'
+        | 'confirmed'
+        | 'changed'
+        | 'handed over'
+        | 'reminder'
+        | 'cancelled'
+        | 'declined'
+        | 'follow-up';
+      noInvite?: boolean;
+      subject: string;
+    };
     Problem: {
       /** @description The password is right; a one-time code is asked for too. */
       asksCode?: boolean;
@@ -3567,6 +3673,8 @@ export interface components {
       length: number;
       /** @description Further lengths that a client can choose. */
       lengths: number[];
+      /** @description What clients are told, and when; as usual when left out. */
+      messages?: components['schemas']['Messages'];
       name: string;
       /** @description Kinds of rooms and equipment, one of each. */
       needs: string[];
@@ -3644,6 +3752,8 @@ export interface components {
       length: number;
       /** @description Further lengths that a client can choose. */
       lengths: number[];
+      /** @description What clients are told, and when; as usual when left out. */
+      messages?: components['schemas']['Messages'];
       name: string;
       /** @description Kinds of rooms and equipment, one of each. */
       needs: string[];
@@ -3797,6 +3907,8 @@ export interface components {
       made: string;
       /** @description Who at the desk made it; empty for the client. */
       madeBy: string;
+      /** @description What its client was told or will be, the newest first. */
+      messages: components['schemas']['ShownMessage'][];
       missed: boolean;
       /**
        * Format: int64
@@ -3849,6 +3961,24 @@ export interface components {
       state: 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed' | 'removed' | 'left';
       /** @description When it was looked at last, and what is wrong. */
       words: string;
+    };
+    ShownMessage: {
+      /** Format: int64 */
+      id: number;
+      kind: string;
+      /** @description It is kept for later, and can be held back. */
+      later: boolean;
+      /** @description What it is, in a word. */
+      name: string;
+      /** @description What is wrong, or empty. */
+      reason: string;
+      /** @description Its subject, once it was sent; else empty. */
+      said: string;
+      /** @enum {string} */
+      state: 'waiting' | 'sent' | 'refused' | 'overtaken' | 'held back';
+      to: string;
+      /** @description When it was sent or settled, or when it will go out. */
+      when: string;
     };
     ShownProof: {
       /** @description Whose wish it was; empty for the schedule's. */
@@ -5024,6 +5154,40 @@ export interface operations {
     requestBody: {
       content: {
         'application/json': components['schemas']['Decision'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  holdMessage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+        message: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HoldMessageRequest'];
       };
     };
     responses: {
@@ -7865,6 +8029,41 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  previewMessage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PreviewMessageRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MessageExample'];
+        };
       };
       /** @description Error */
       default: {

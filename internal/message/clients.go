@@ -1,0 +1,267 @@
+package message
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"niche/core/span"
+	"niche/internal/secret"
+	"niche/internal/store"
+)
+
+// The kinds of mail to clients.
+const (
+	Received  = "received" // a request, that waits for a decision
+	Confirmed = "confirmed"
+	Changed   = "changed" // moved, or handed over to somebody else
+	Cancelled = "cancelled"
+	Declined  = "declined"
+	Reminder  = "reminder"
+	FollowUp  = "follow-up"
+)
+
+// News is what has become of a booking.
+type News struct {
+	Kind    string // Received, Confirmed, Changed, Cancelled or Declined
+	Booking store.Booking
+	Was     Was // of one that has changed
+}
+
+// Was is where a visit was, and with whom.
+type Was struct {
+	Start span.Instant `json:"start"`
+	End   span.Instant `json:"end"`
+	Staff []store.ID   `json:"staff"`
+}
+
+// together is how long a change waits for another one, so that both are told at once.
+const together span.Minutes = 2
+
+// Booked writes down what a client is told of the news of their booking, and plans what is
+// to be said later. It belongs into the transaction that makes the news.
+func (m *Messages) Booked(tx store.Tx, n News) error {
+	if m.Home == "" {
+		return nil // the settings say that no mail goes out
+	}
+	k := n.Booking
+	v, err := tx.Visit(k.VisitID)
+	if err != nil {
+		return err
+	}
+	service, err := tx.Service(v.ServiceID)
+	if err != nil {
+		return err
+	}
+	list, err := tx.MessagesOfBooking(k.ID)
+	if err != nil {
+		return err
+	}
+	news := store.Message{Kind: n.Kind, About: fmt.Sprintf("news of booking %d", k.ID), Until: v.Start}
+	waits := func(kind string) (store.Message, bool) {
+		i := slices.IndexFunc(list, func(r store.Message) bool { return r.Kind == kind && r.State == store.MessageWaiting })
+		if i < 0 {
+			return store.Message{}, false
+		}
+		return list[i], true
+	}
+	if n.Kind == Changed {
+		if _, unsaid := waits(Confirmed); unsaid {
+			// It says where the visit is when it goes out: there is nothing else to be told.
+			return m.plan(tx, k, v, service, list)
+		}
+		if earlier, ok := waits(Changed); ok {
+			news.Was = earlier.Was // what the client was told last
+		} else {
+			was, err := json.Marshal(n.Was)
+			if err != nil {
+				return err
+			}
+			news.Was = string(was)
+		}
+		news.NotBefore = span.At(m.Now()).Add(together)
+	}
+	if n.Kind == Cancelled || n.Kind == Declined {
+		news.Until = max(v.Start, span.At(m.Now()).Add(day)) // also of one that has begun
+	}
+	if err := m.add(tx, k, news); err != nil {
+		return err
+	}
+	return m.plan(tx, k, v, service, list)
+}
+
+// add writes down a message to the client of a booking. An older one about the same that
+// has not gone out is overtaken; one that was held back stays so.
+func (m *Messages) add(tx store.Tx, k store.Booking, row store.Message) error {
+	now := span.At(m.Now())
+	older, err := tx.MessagesAbout(row.About, 0)
+	if err != nil {
+		return err
+	}
+	row.State = store.MessageWaiting
+	for _, o := range older {
+		if o.State == store.MessageHeldBack {
+			row.State = store.MessageHeldBack
+			if err := tx.HoldBack(o, false); err != nil {
+				return err
+			}
+			o.State = store.MessageWaiting
+		}
+		if o.State == store.MessageWaiting {
+			if err := tx.SaveMessage(settled(o, store.MessageOvertaken, now)); err != nil {
+				return err
+			}
+		}
+	}
+	token := secret.New()
+	if err := tx.AddWay(store.Way{TokenHash: secret.Hash(token), BookingID: k.ID, MadeAt: now}); err != nil {
+		return err
+	}
+	row.BookingID, row.MessageID, row.Recipient, row.MadeAt = k.ID, fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), k.ClientMail, now
+	row.Subject, row.NextAt = Title(row.Kind), max(now, row.NotBefore)
+	if row.State == store.MessageHeldBack {
+		row.NextAt = store.Never
+	}
+	row.Text = m.Vault.Seal(token, row.MessageID)
+	return tx.AddMessage(&row)
+}
+
+// Title is what a kind of message to a client is called.
+func Title(kind string) string {
+	for _, t := range Texts {
+		if t.Kind == kind {
+			return t.Name
+		}
+	}
+	return kind
+}
+
+// Plan writes down anew what is to be said of a booking later, by what its service says now.
+func (m *Messages) Plan(tx store.Tx, k store.Booking) error {
+	if m.Home == "" {
+		return nil
+	}
+	v, err := tx.Visit(k.VisitID)
+	if err != nil {
+		return err
+	}
+	service, err := tx.Service(v.ServiceID)
+	if err != nil {
+		return err
+	}
+	list, err := tx.MessagesOfBooking(k.ID)
+	if err != nil {
+		return err
+	}
+	return m.plan(tx, k, v, service, list)
+}
+
+func (m *Messages) plan(tx store.Tx, k store.Booking, v store.Visit, service store.Service, list []store.Message) error {
+	now := span.At(m.Now())
+	var wanted []store.Message
+	if k.Status == store.Confirmed {
+		for _, before := range service.Messages.Reminders {
+			// Who books later than that is not reminded of what they have just done.
+			if at := v.Start.Add(-before); at > now {
+				wanted = append(wanted, store.Message{Kind: Reminder, About: fmt.Sprintf("%d min before booking %d", before, k.ID), NotBefore: at, Until: v.Start})
+			}
+		}
+		if after := service.Messages.FollowUp; after > 0 && v.End.Add(after) > now {
+			wanted = append(wanted, store.Message{Kind: FollowUp, About: fmt.Sprintf("after booking %d", k.ID), NotBefore: v.End.Add(after), Until: v.End.Add(after + 3*day)})
+		}
+	}
+	for _, row := range list {
+		if row.Kind != Reminder && row.Kind != FollowUp || row.State != store.MessageWaiting && row.State != store.MessageHeldBack {
+			continue
+		}
+		if i := slices.IndexFunc(wanted, func(w store.Message) bool { return w.About == row.About }); i >= 0 {
+			if wanted[i].NotBefore == row.NotBefore {
+				wanted = slices.Delete(wanted, i, i+1) // it stands as it should
+			}
+			continue // it is overtaken by the new one
+		}
+		if err := errors.Join(tx.HoldBack(row, false), tx.SaveMessage(settled(row, store.MessageOvertaken, now))); err != nil {
+			return err
+		}
+	}
+	for _, w := range wanted {
+		if err := m.add(tx, k, w); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// aboutBooking reports whether what a message tells of a booking is still so.
+func aboutBooking(tx store.Tx, row store.Message, now span.Instant) (bool, error) {
+	k, err := tx.Booking(row.BookingID)
+	if err != nil {
+		return false, err
+	}
+	v, err := tx.Visit(k.VisitID)
+	if err != nil {
+		return false, err
+	}
+	switch row.Kind {
+	case Received:
+		return k.Status == store.Pending, nil
+	case Confirmed:
+		return k.Status == store.Confirmed, nil
+	case Changed:
+		var was Was
+		if err := json.Unmarshal([]byte(row.Was), &was); err != nil {
+			return false, fmt.Errorf("reading where a visit was: %w", err)
+		}
+		staff, err := tx.VisitStaff(v.ID)
+		slices.Sort(staff)
+		slices.Sort(was.Staff)
+		return k.Status == store.Confirmed && (was.Start != v.Start || was.End != v.End || !slices.Equal(staff, was.Staff)), err
+	case Reminder:
+		return k.Status == store.Confirmed && now < v.Start, nil
+	case FollowUp:
+		return k.Status == store.Confirmed && k.MissedAt == 0 && v.End <= now, nil
+	}
+	return k.Status == store.Cancelled, nil
+}
+
+// uid is that of a booking's invitation, the same for ever. It is no copy's: whoever keeps
+// the invitation in a calendar that blocks their own time is busy then.
+func uid(k store.Booking) string {
+	return fmt.Sprintf("%s-%d@invitation.niche", strings.ToLower(k.Reference), k.CreatedAt)
+}
+
+// ErrSettled says that a message was sent, or is not wanted any more.
+var ErrSettled = errors.New("the message is settled")
+
+// HoldBack keeps a message that is kept for later from being sent, or lets it go out after all.
+func (m *Messages) HoldBack(tx store.Tx, row store.Message, back bool) error {
+	if back && row.State == store.MessageHeldBack || !back && row.State == store.MessageWaiting {
+		return nil
+	}
+	if row.State != store.MessageWaiting && row.State != store.MessageHeldBack {
+		return ErrSettled
+	}
+	return tx.HoldBack(row, back)
+}
+
+// PlanAhead writes down anew what is to be said later of all bookings ahead of a service.
+func (m *Messages) PlanAhead(tx store.Tx, service store.ID) error {
+	if m.Home == "" {
+		return nil
+	}
+	ids, err := tx.ConfirmedAhead(service, span.At(m.Now()))
+	for _, id := range ids {
+		k, err := tx.Booking(id)
+		if err == nil {
+			err = m.Plan(tx, k)
+		}
+		if err != nil {
+			return fmt.Errorf("planning messages of booking %d: %w", id, err)
+		}
+	}
+	return err
+}

@@ -1,0 +1,184 @@
+package serve_test
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/nichetest"
+	"niche/internal/standin/mailbox"
+)
+
+// told are the mails to a client, the oldest first, as "SUBJECT | METHOD SEQUENCE | TIME".
+func (p post) told() (list []string) {
+	for _, m := range slices.Backward(p.box.Mails()) {
+		r := m.Read()
+		said := r.Subject
+		for _, part := range r.Parts {
+			if part.Type == "text/calendar" {
+				said += " | " + field(part.Text, "METHOD") + " " + field(part.Text, "SEQUENCE") + " " + field(part.Text, "DTSTART;TZID=Europe/Dublin")
+			}
+		}
+		list = append(list, said)
+	}
+	return list
+}
+
+func field(text, name string) string {
+	m := regexp.MustCompile(`(?m)^` + regexp.QuoteMeta(name) + `:(.*?)\r?$`).FindStringSubmatch(text)
+	if m == nil {
+		return ""
+	}
+	return m[1]
+}
+
+// A client is told of their booking what is so when the mail goes out, once, and nothing
+// that was overtaken.
+func TestAClientIsTold(t *testing.T) {
+	const (
+		booked = "Your visit: Home tuning, Wednesday 4 March, 10:00 | REQUEST 0 20260304T100000"
+		first  = wednesday + "T10:00:00Z"
+	)
+	for _, c := range []struct {
+		name string
+		mood mailbox.Mood
+		do   func(t *testing.T, p post)
+		told []string
+	}{
+		{"booked", mailbox.Takes, func(t *testing.T, p post) { p.book(t, first) }, []string{booked}},
+		{"moved twice within two minutes", mailbox.Takes, func(t *testing.T, p post) {
+			b := p.book(t, first)
+			p.until("sent")
+			p.move(t, b, wednesday+"T12:00:00Z")
+			p.move(t, b, wednesday+"T14:00:00Z")
+			require.Equal(t, []string{booked}, p.told(), "the second may follow")
+			p.Pass(2 * time.Minute)
+		}, []string{booked, "Moved: Home tuning, now Wednesday 4 March, 14:00 | REQUEST 2 20260304T140000"}},
+		{"moved away and back", mailbox.Takes, func(t *testing.T, p post) {
+			b := p.book(t, first)
+			p.until("sent")
+			p.move(t, b, wednesday+"T12:00:00Z")
+			p.move(t, b, first)
+			p.Pass(2 * time.Minute)
+			p.until("overtaken")
+		}, []string{booked}},
+		{"moved before the confirmation went out", mailbox.Later, func(t *testing.T, p post) {
+			b := p.book(t, first)
+			p.until("waiting The mail server")
+			p.move(t, b, wednesday+"T12:00:00Z")
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{"Your visit: Home tuning, Wednesday 4 March, 12:00 | REQUEST 1 20260304T120000"}},
+		{"moved, then cancelled within two minutes", mailbox.Takes, func(t *testing.T, p post) {
+			b := p.book(t, first)
+			p.until("sent")
+			p.move(t, b, wednesday+"T12:00:00Z")
+			require.NoError(t, p.Cancel(b))
+			p.Pass(time.Hour)
+		}, []string{booked, "Cancelled: Home tuning, Wednesday 4 March, 12:00 | CANCEL 2 20260304T120000"}},
+		{"handed over", mailbox.Takes, func(t *testing.T, p post) {
+			mara := p.AddStaff("Mara Quillon")
+			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Staff = append(f.Staff, mara) }))
+			p.book(t, first)
+			p.until("sent")
+			id := finder{p.Desk}.idOf("rosa")
+			require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/move", id), desk.DeskMove{DeskStart: desk.DeskStart{Start: nichetest.At(first)}, Staff: mara}, nil))
+			p.Pass(2 * time.Minute)
+		}, []string{booked, "Now with Mara Quillon: Home tuning, Wednesday 4 March, 10:00 | REQUEST 1 20260304T100000"}},
+		{"reminded a day and two hours before, but not of what was booked later", mailbox.Takes, func(t *testing.T, p post) {
+			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Messages.Reminders = []int{120, 1440, 4320} }))
+			p.book(t, first)
+			p.until("waiting") // the last reminder waits
+			p.hours(60)
+		}, []string{booked, "Soon: Home tuning, Wednesday 4 March, 10:00", "Soon: Home tuning, Wednesday 4 March, 10:00"}},
+		{"a reminder follows a move, and goes with a cancellation", mailbox.Takes, func(t *testing.T, p post) {
+			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Messages.Reminders = []int{120} }))
+			b := p.book(t, first)
+			p.move(t, b, "2026-03-05T10:00:00Z")
+			p.hours(48)
+			require.NoError(t, p.Cancel(b))
+			p.hours(48)
+		}, []string{booked, "Moved: Home tuning, now Thursday 5 March, 10:00 | REQUEST 1 20260305T100000", "Cancelled: Home tuning, Thursday 5 March, 10:00 | CANCEL 2 20260305T100000"}},
+		{"a reminder of before is one of now, with other times of the service", mailbox.Takes, func(t *testing.T, p post) {
+			p.book(t, first)
+			p.until("sent")
+			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Messages.Reminders = []int{240} }))
+			p.hours(50)
+		}, []string{booked, "Soon: Home tuning, Wednesday 4 March, 10:00"}},
+		{"an own text, and something said afterwards", mailbox.Takes, func(t *testing.T, p post) {
+			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) {
+				f.Messages.FollowUp, f.Messages.NoInvite = 60, true
+				f.Messages.Texts = []desk.MessageText{{Kind: "confirmed", Subject: "Yes, {first}: {when}", Body: "See {cancel}"}}
+			}))
+			p.book(t, first)
+			p.until("waiting")
+			p.hours(52)
+		}, []string{"Yes, Rosa: Wednesday 4 March 2026, 10:00–11:00, Dublin time", "After your visit: Home tuning"}},
+		{"taken by the mail server, which breaks off before it says so", mailbox.BreaksOff, func(t *testing.T, p post) {
+			p.book(t, first)
+			p.Until("it was tried", func() bool { return len(p.told()) == 1 })
+			p.Until("and it is known that nothing was said", func() bool { return p.Count("messages WHERE error <> ''") == 1 })
+			p.box.Behave(mailbox.Takes)
+			p.Pass(time.Hour)
+		}, []string{booked, booked}}, // with one Message-ID, by which they are known to be one
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			p := openPost(t)
+			p.box.Behave(c.mood)
+			c.do(t, p)
+			p.Until("it is told", func() bool { return len(p.told()) >= len(c.told) })
+			p.settle()
+			require.Equal(t, c.told, p.told())
+			ids := map[string]bool{}
+			for _, m := range p.box.Mails() {
+				r := m.Read()
+				ids[r.ID] = true
+				require.Equal(t, []string{"rosa@clients.example"}, m.To)
+				require.NotContains(t, r.Parts[0].Text, "{", "every field is filled")
+				require.NotContains(t, string(m.Raw), "Bcc")
+				for _, l := range r.Links {
+					// Whoever looks into mail opens every address: that changes nothing. What it leads to is the client's own booking.
+					var b client.Booked
+					require.NoError(t, p.Get(t.Context(), strings.Replace(strings.TrimSuffix(strings.TrimPrefix(l, home), "?do=cancel"), "/booking/", "/api/my-bookings/", 1), &b))
+					require.Equal(t, "Rosa Osei", b.Name)
+				}
+			}
+			if c.mood == mailbox.BreaksOff {
+				require.Len(t, ids, 1)
+			}
+		})
+	}
+}
+
+func (p post) book(t *testing.T, at string) client.Booked {
+	t.Helper()
+	b, err := p.Book(at)
+	require.NoError(t, err)
+	return b
+}
+
+func (p post) move(t *testing.T, b client.Booked, to string) {
+	t.Helper()
+	_, err := p.Move(b, to)
+	require.NoError(t, err)
+}
+
+// hours lets time pass, two hours at a time.
+func (p post) hours(n int) {
+	for range n / 2 {
+		p.Pass(2 * time.Hour)
+		p.settle()
+	}
+}
+
+// settle waits until nothing is due.
+func (p post) settle() {
+	p.Until("nothing is due", func() bool { return p.Count(fmt.Sprintf("messages WHERE next_at <= %d", p.Clock.Now().Unix())) == 0 })
+}
