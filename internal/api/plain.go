@@ -91,7 +91,7 @@ func faultsIn(path, field string, v any) (faults []error) {
 		}
 	case []any:
 		for i, each := range v {
-			faults = append(faults, faultsIn(fmt.Sprintf("%s[%d]", path, i), "", each)...)
+			faults = append(faults, faultsIn(fmt.Sprintf("%s[%d]", path, i), field, each)...)
 		}
 	case map[string]any:
 		for name, each := range v {
@@ -99,7 +99,11 @@ func faultsIn(path, field string, v any) (faults []error) {
 				faults = append(faults, &huma.ErrorDetail{Location: path, Message: what})
 				continue
 			}
-			faults = append(faults, faultsIn(path+"."+name, name, each)...)
+			inner := name
+			if field == "answers" {
+				inner = "body" // under the keys of questions
+			}
+			faults = append(faults, faultsIn(path+"."+name, inner, each)...)
 		}
 	}
 	return faults

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"niche/core/offer"
+	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/clash"
 	"niche/internal/live"
@@ -65,6 +66,9 @@ type Request struct {
 	ClientMail  string
 	ClientZone  string
 	ClientClock string // 24 or 12
+	Phone       string // E.164, or empty
+	PhoneDigits string // the ways in which its digits are typed
+	Answers     []question.Answer
 	Origin      string // the network that asks
 	MadeBy      string // who at the desk asks; empty for the client
 	Anyway      string // why rules are overruled, all but claims; empty for keeping them
@@ -73,7 +77,7 @@ type Request struct {
 
 // hash returns what is the same for two requests that ask for the same.
 func (r Request) hash() string {
-	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone))
+	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s\x00%s\x00%q", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone, r.Phone, r.Answers))
 }
 
 // Taken is a booking that was taken, with the token that manages it. The token

@@ -26,6 +26,8 @@ var Fields = []struct{ Name, About string }{
 	{"wasWith", "who it was with before; of one that was handed over"},
 	{"where", "the place"},
 	{"places", "how many places, where there are several"},
+	{"answers", "what the client said to the questions, a line each"},
+	{"phone", "the client’s telephone number"},
 	{"manage", "the address of the client’s own page of it"},
 	{"move", "the address on which it is moved"},
 	{"cancel", "the address on which it is cancelled"},
@@ -49,7 +51,7 @@ type Told struct {
 }
 
 const (
-	visitLines = "{service}\n{when}\nwith {with}\n{where}\n{places}"
+	visitLines = "{service}\n{when}\nwith {with}\n{where}\n{places}\n{answers}"
 	manageIt   = "To see, move or cancel it: {manage}"
 	signed     = "{business}\nReference {reference}"
 )
@@ -173,6 +175,11 @@ func (s Subject) values(x words.In) map[string]string {
 		"day": x.Local(s.Visit.Start).Format("Monday 2 January, ") + x.Clock(s.Visit.Start), "with": words.List(s.With, "and"), "wasWith": words.List(s.WasWith, "and"),
 		"where": s.Service.Place, "reference": s.Booking.Reference, "business": s.Business.Name, "manage": s.Manage,
 	}
+	var answers []string
+	for _, a := range s.Booking.Answers {
+		answers = append(answers, a.Line())
+	}
+	v["answers"], v["phone"] = strings.Join(answers, "\n"), s.Booking.ClientPhone
 	if s.Booking.Places > 1 {
 		v["places"] = words.Counted(s.Booking.Places, "place")
 	}

@@ -16,13 +16,15 @@ import (
 type Texts struct{ Title, Place, Description string }
 
 // DefaultTexts suit most.
-var DefaultTexts = Texts{"{service} · {client}", "{place}", "{clients}"}
+var DefaultTexts = Texts{"{service} · {client}", "{place}", "{clients}\n{answers}"}
 
 // Fields are those that the texts of copies can name, with what each is.
 var Fields = []struct{ Name, About string }{
 	{"service", "the service"},
 	{"client", "the client; nothing where several share the visit"},
 	{"clients", "every client with mail address and reference, a line each"},
+	{"answers", "what clients said to the questions, a line each"},
+	{"phone", "the client’s telephone number; nothing where several share the visit"},
 	{"reference", "the reference of the booking; nothing where several share the visit"},
 	{"places", "how many places are taken"},
 	{"place", "the place of the service"},
@@ -41,21 +43,35 @@ func FieldNames() (names []string) {
 // Said is what a copy says in words.
 func Said(t Texts, s store.CopySays) Texts {
 	v := map[string]string{"service": s.Service.Name, "place": s.Service.Place, "with": strings.Join(s.With, ", "), "business": s.Business.Name}
-	var lines []string
+	var lines, answers []string
 	taken := 0
 	for _, k := range s.Bookings {
 		taken += k.Places
 		line := fmt.Sprintf("%s, %s (%s)", k.ClientName, k.ClientMail, k.Reference)
+		if k.ClientPhone != "" {
+			line = fmt.Sprintf("%s, %s, %s (%s)", k.ClientName, k.ClientMail, k.ClientPhone, k.Reference)
+		}
 		if s.Link.Wishes.Clients == store.ClientsUnnamed {
 			line = k.Reference
 		}
 		lines = append(lines, line)
+		for _, a := range k.Answers {
+			if s.Link.Wishes.Clients == store.ClientsUnnamed && a.Kind.TellsWho() {
+				continue // it could say whose visit it is
+			}
+			said := a.Line()
+			if len(s.Bookings) > 1 {
+				said = k.Reference + ": " + said
+			}
+			answers = append(answers, said)
+		}
 	}
+	v["answers"] = strings.Join(answers, "\n")
 	v["clients"], v["places"] = strings.Join(lines, "\n"), fmt.Sprint(taken)
 	if len(s.Bookings) == 1 {
 		v["reference"] = s.Bookings[0].Reference
 		if s.Link.Wishes.Clients != store.ClientsUnnamed {
-			v["client"] = s.Bookings[0].ClientName
+			v["client"], v["phone"] = s.Bookings[0].ClientName, s.Bookings[0].ClientPhone
 		}
 	}
 	return Texts{merge.Fill(t.Title, v), merge.Fill(t.Place, v), merge.Fill(t.Description, v)}

@@ -101,6 +101,7 @@ func TestAClientIsTold(t *testing.T) {
 		{"a reminder follows a move, and goes with a cancellation", mailbox.Takes, func(t *testing.T, p post) {
 			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Messages.Reminders = []int{120} }))
 			b := p.book(t, first)
+			p.Until("the confirmation has gone out", func() bool { return p.Count("messages WHERE state = 'sent'") == 1 })
 			p.move(t, b, "2026-03-05T10:00:00Z")
 			p.hours(48)
 			require.NoError(t, p.Cancel(b))

@@ -4,6 +4,7 @@ import (
 	"errors"
 
 	"niche/core/offer"
+	"niche/core/question"
 	"niche/core/span"
 )
 
@@ -32,11 +33,14 @@ type Booking struct {
 	ClientName  string
 	ClientMail  string
 	ClientZone  string
-	ClientClock string       // 24 or 12, by which the client reads
-	Sequence    int          // how often its time has changed since it was confirmed, for its invitation
-	Origin      string       // the network of whoever made it; empty where that was not kept
-	Picked      string       // how its staff were picked, in a sentence
-	CreatedAt   span.Instant `gorm:"autoCreateTime:false"`
+	ClientPhone string            // E.164, or empty
+	PhoneDigits string            // the ways in which its digits are typed
+	Answers     []question.Answer `gorm:"serializer:json"`
+	ClientClock string            // 24 or 12, by which the client reads
+	Sequence    int               // how often its time has changed since it was confirmed, for its invitation
+	Origin      string            // the network of whoever made it; empty where that was not kept
+	Picked      string            // how its staff were picked, in a sentence
+	CreatedAt   span.Instant      `gorm:"autoCreateTime:false"`
 	CancelledAt span.Instant
 	Note        string       // of the desk's, which no client sees
 	MissedAt    span.Instant // when it was noted that the client did not come; 0 for not

@@ -105,7 +105,12 @@ func (t Tx) FindBookings(of BookingsOf) ([]FoundBooking, error) {
 
 // matching turns what somebody types into words of which each has to be the beginning of one; a single letter has to be
 // all of one, since every other word begins with it. What is no letter or figure parts words, as in the index.
+//
+// A telephone number is one word, with whatever it is typed: its index has the ways in which its digits are.
 func matching(text string) string {
+	if digits := onlyDigits(text); len(digits) >= 5 && strings.Trim(text, "0123456789 +-()/.") == "" {
+		return `phone : "` + strings.TrimPrefix(digits, "00") + `"*`
+	}
 	var words []string
 	for w := range strings.FieldsSeq(text) {
 		w = strings.ReplaceAll(w, `"`, "")
@@ -117,6 +122,15 @@ func matching(text string) string {
 		}
 	}
 	return strings.Join(words, " ")
+}
+
+func onlyDigits(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r < '0' || r > '9' {
+			return -1
+		}
+		return r
+	}, text)
 }
 
 func isWordly(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"niche/core/offer"
+	"niche/core/question"
 	"niche/core/span"
 )
 
@@ -28,10 +29,22 @@ type Service struct {
 	Pick               Pick
 	Paused             bool
 	Unreachable        Unreachable
-	Messages           ServiceMessages `gorm:"serializer:json"`
-	ArchivedAt         span.Instant    // 0 while in use
-	CreatedAt          span.Instant    `gorm:"autoCreateTime:false"`
+	Questions          []question.Question `gorm:"serializer:json"`
+	AskPhone           Asking              // whether clients are asked for a telephone number
+	Messages           ServiceMessages     `gorm:"serializer:json"`
+	ArchivedAt         span.Instant        // 0 while in use
+	CreatedAt          span.Instant        `gorm:"autoCreateTime:false"`
 }
+
+// Asking says whether clients are asked for something.
+type Asking string
+
+// The ways.
+const (
+	NotAsked  Asking = "no"
+	MayBeSaid Asking = "may"
+	MustSay   Asking = "must"
+)
 
 // ServiceMessages says what is sent about bookings of a service, and when.
 type ServiceMessages struct {

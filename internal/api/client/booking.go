@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"niche/core/hours"
+	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/allow"
 	"niche/internal/api"
@@ -16,6 +17,7 @@ import (
 	"niche/internal/people"
 	"niche/internal/secret"
 	"niche/internal/store"
+	"niche/internal/telephone"
 	"niche/internal/words"
 )
 
@@ -29,25 +31,28 @@ type NewBooking struct {
 	Email  string       `json:"email" minLength:"1" maxLength:"254"`
 	Zone   string       `json:"zone"`
 	Clock  string       `json:"clock" enum:"12,24"`
-	Key    string       `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking."`
+	api.Asked
+	Key string `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking."`
 }
 
 // Booked is a booking as its client sees it.
 type Booked struct {
-	Reference string `json:"reference"`
-	Status    string `json:"status" enum:"held,pending,confirmed,cancelled"`
-	Business  string `json:"business"`
-	Service   string `json:"service"`
-	Page      string `json:"page"`
-	When      string `json:"when"`
-	Zone      string `json:"zone"`
-	With      string `json:"with"`
-	Place     string `json:"place"`
-	Places    int    `json:"places"`
-	Name      string `json:"name"`
-	Email     string `json:"email"`
-	Manage    string `json:"manage" doc:"The path of the page on which the client can cancel."`
-	CanCancel bool   `json:"canCancel"`
+	Reference string            `json:"reference"`
+	Status    string            `json:"status" enum:"held,pending,confirmed,cancelled"`
+	Business  string            `json:"business"`
+	Service   string            `json:"service"`
+	Page      string            `json:"page"`
+	When      string            `json:"when"`
+	Zone      string            `json:"zone"`
+	With      string            `json:"with"`
+	Place     string            `json:"place"`
+	Places    int               `json:"places"`
+	Name      string            `json:"name"`
+	Email     string            `json:"email"`
+	Phone     string            `json:"phone"`
+	Answers   []question.Answer `json:"answers"`
+	Manage    string            `json:"manage" doc:"The path of the page on which the client can cancel."`
+	CanCancel bool              `json:"canCancel"`
 }
 
 func (s *Client) book(ctx context.Context, in *struct {
@@ -75,13 +80,17 @@ func (s *Client) book(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	heard, err := in.Body.Asked.Read(service, business.Zone, false)
+	if err != nil {
+		return nil, err
+	}
 	if !s.Bookings.Answered(ctx, in.Body.Key) {
 		if wait := s.taken.TakeAll(map[string]allow.Rate{"mail " + email: s.Limits.Mail, "page " + service.Slug: s.Limits.Page}); wait > 0 {
 			return nil, api.Refusal(wait)
 		}
 	}
 	request := booking.Request{Key: in.Body.Key, Service: service.ID, Start: in.Body.Start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
-		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Origin: api.From(ctx).Network}
+		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Answers: heard.Answers, Origin: api.From(ctx).Network}
 	if s.Limits.Ahead {
 		request.MostAhead = business.AheadPerMail
 	}
@@ -102,7 +111,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 		s.Log.Error("telling a booking", "booking", taken.Booking.ID, "error", err)
 		out = Booked{Reference: taken.Booking.Reference, Status: string(taken.Booking.Status), Service: service.Name, Page: api.PagePath(service.Slug), Place: service.Place,
 			When: text.Local(in.Body.Start).Format("Monday 2 January 2006, ") + text.Stretch(span.For(in.Body.Start, length)).Label, Zone: zone.String(), Places: taken.Booking.Places,
-			Name: taken.Booking.ClientName, Email: taken.Booking.ClientMail}
+			Name: taken.Booking.ClientName, Email: taken.Booking.ClientMail, Phone: taken.Booking.ClientPhone, Answers: append([]question.Answer{}, taken.Booking.Answers...)}
 	}
 	out.Manage = "/booking/" + taken.Token
 	return api.Answer(out, nil)
@@ -141,6 +150,7 @@ func (s *Client) booked(ctx context.Context, k store.Booking, text words.In) (Bo
 	return Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: api.PagePath(service.Slug),
 		When: text.Local(v.Start).Format("Monday 2 January 2006, ") + text.Stretch(v.During()).Label, Zone: text.Zone.String(),
 		With: strings.Join(names, " and "), Place: service.Place, Places: k.Places, Name: k.ClientName, Email: k.ClientMail,
+		Phone: telephone.Words(k.ClientPhone, telephone.CountryOf(business.Zone)), Answers: append([]question.Answer{}, k.Answers...),
 		CanCancel: k.Status != store.Cancelled && v.Start > span.At(s.Now())}, nil
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"niche/core/hours"
 	"niche/core/offer"
+	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/schedule"
@@ -18,23 +19,25 @@ import (
 
 // Page is what a client sees of a service. Times are in the client's zone.
 type Page struct {
-	Business string          `json:"business"`
-	Home     string          `json:"home" doc:"The business's zone."`
-	Zone     string          `json:"zone" doc:"The zone in which times are shown."`
-	Service  string          `json:"service"`
-	Length   string          `json:"length" doc:"As people say it: 90 min."`
-	Place    string          `json:"place"`
-	Staff    []store.NamedID `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
-	Lengths  []PageLength    `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
-	Places   int             `json:"places" doc:"The places of one visit."`
-	Paused   bool            `json:"paused" doc:"Nothing can be booked for the time being."`
-	From     int             `json:"from" doc:"Minute of the day at which the days begin on the left."`
-	To       int             `json:"to"`
-	Marks    []DayMark       `json:"marks"`
-	Days     []PageDay       `json:"days"`
-	Soonest  []api.Start     `json:"soonest"`
-	Earlier  string          `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
-	Later    string          `json:"later" doc:"The date from which the days after are asked for, or empty."`
+	Business string              `json:"business"`
+	Home     string              `json:"home" doc:"The business's zone."`
+	Zone     string              `json:"zone" doc:"The zone in which times are shown."`
+	Service  string              `json:"service"`
+	Length   string              `json:"length" doc:"As people say it: 90 min."`
+	Place    string              `json:"place"`
+	Staff    []store.NamedID     `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
+	Lengths  []PageLength        `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
+	Places   int                 `json:"places" doc:"The places of one visit."`
+	Phone    string              `json:"phone" enum:"no,may,must" doc:"Whether a telephone number is asked for."`
+	Asks     []question.Question `json:"asks" doc:"The service's questions."`
+	Paused   bool                `json:"paused" doc:"Nothing can be booked for the time being."`
+	From     int                 `json:"from" doc:"Minute of the day at which the days begin on the left."`
+	To       int                 `json:"to"`
+	Marks    []DayMark           `json:"marks"`
+	Days     []PageDay           `json:"days"`
+	Soonest  []api.Start         `json:"soonest"`
+	Earlier  string              `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
+	Later    string              `json:"later" doc:"The date from which the days after are asked for, or empty."`
 }
 
 // PageLength is a length that can be chosen.
@@ -144,7 +147,8 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 		return nil, err
 	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: service.Place,
-		Length: words.Length(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused}
+		Length: words.Length(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
+		Phone: string(service.AskPhone), Asks: append([]question.Question{}, service.Questions...)}
 	if len(service.Lengths) > 0 && !isMove {
 		for _, l := range append([]span.Minutes{service.Length}, service.Lengths...) {
 			page.Lengths = append(page.Lengths, PageLength{int(l), words.Length(l)})

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"niche/core/hours"
+	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/booking"
@@ -22,22 +23,23 @@ import (
 // ShownBooking is a booking with all that is known of it.
 type ShownBooking struct {
 	FoundBooking
-	ServiceID  store.ID        `json:"serviceId"`
-	Length     int             `json:"length" doc:"Of the visit, in minutes."`
-	StaffIDs   []store.NamedID `json:"staffIds"`
-	Things     []string        `json:"things" doc:"Rooms and equipment."`
-	Place      string          `json:"place"`
-	Zone       string          `json:"zone" doc:"The client's own."`
-	Picked     string          `json:"picked" doc:"How its staff were picked."`
-	Overruled  string          `json:"overruled" doc:"Why it was taken or moved though rules refused it; or empty."`
-	Until      string          `json:"until" doc:"How long it is until the visit, or since, in words."`
-	Others     []FoundBooking  `json:"others" doc:"Others on the same visit."`
-	Before     int             `json:"before" doc:"How many visits the client had before this one."`
-	MissedThen int             `json:"missedThen" doc:"How many of those they missed."`
-	Copies     []ShownCopy     `json:"copies"`
-	Messages   []ShownMessage  `json:"messages" doc:"What its client was told or will be, the newest first."`
-	Clash      string          `json:"clash" doc:"What lies on the visit, or empty."`
-	Happened   []Happened      `json:"happened" doc:"What happened to it, the last first."`
+	ServiceID  store.ID          `json:"serviceId"`
+	Length     int               `json:"length" doc:"Of the visit, in minutes."`
+	StaffIDs   []store.NamedID   `json:"staffIds"`
+	Things     []string          `json:"things" doc:"Rooms and equipment."`
+	Place      string            `json:"place"`
+	Zone       string            `json:"zone" doc:"The client's own."`
+	Picked     string            `json:"picked" doc:"How its staff were picked."`
+	Overruled  string            `json:"overruled" doc:"Why it was taken or moved though rules refused it; or empty."`
+	Until      string            `json:"until" doc:"How long it is until the visit, or since, in words."`
+	Others     []FoundBooking    `json:"others" doc:"Others on the same visit."`
+	Before     int               `json:"before" doc:"How many visits the client had before this one."`
+	MissedThen int               `json:"missedThen" doc:"How many of those they missed."`
+	Copies     []ShownCopy       `json:"copies"`
+	Answers    []question.Answer `json:"answers" doc:"What the client said to the questions, with the wording of then."`
+	Messages   []ShownMessage    `json:"messages" doc:"What its client was told or will be, the newest first."`
+	Clash      string            `json:"clash" doc:"What lies on the visit, or empty."`
+	Happened   []Happened        `json:"happened" doc:"What happened to it, the last first."`
 }
 
 // ShownCopy is a copy of a visit, and how it stands.
@@ -129,6 +131,7 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	if err != nil {
 		return out, err
 	}
+	out.Answers = append([]question.Answer{}, k.Answers...)
 	if out.Messages, err = shownMessages(db, k.ID, text); err != nil {
 		return out, err
 	}
@@ -292,6 +295,7 @@ func (s *Desk) noteBooking(ctx context.Context, in *struct {
 
 // DeskBooking is a booking that is made at the desk.
 type DeskBooking struct {
+	api.Asked
 	DeskStart
 	Service store.ID `json:"service"`
 	Staff   store.ID `json:"staff" minimum:"0" doc:"With whom; 0 for anyone."`
@@ -338,8 +342,13 @@ func (s *Desk) bookAtDesk(ctx context.Context, in *struct{ Body DeskBooking }) (
 	if err != nil {
 		return nil, err
 	}
+	heard, err := in.Body.Asked.Read(service, zone.String(), true)
+	if err != nil {
+		return nil, err
+	}
 	taken, err := s.Bookings.Take(ctx, booking.Request{Key: in.Body.Key, Service: service.ID, Start: start, Length: cmp.Or(length, service.Length), Places: in.Body.Places, Staff: in.Body.Staff,
-		ClientName: strings.TrimSpace(in.Body.Name), ClientMail: email, ClientZone: zone.String(), MadeBy: api.Who(ctx).Name, Anyway: anyway})
+		ClientName: strings.TrimSpace(in.Body.Name), ClientMail: email, ClientZone: zone.String(), MadeBy: api.Who(ctx).Name, Anyway: anyway,
+		Phone: heard.Phone, PhoneDigits: heard.Digits, Answers: heard.Answers})
 	text := words.In{Zone: zone}
 	if errors.Is(err, booking.ErrKeyUsed) {
 		return nil, api.NewProblem(http.StatusConflict, "This was sent before, for another booking.")

@@ -32,6 +32,7 @@ type FoundBooking struct {
 	Staff     string       `json:"staff"`
 	Client    string       `json:"client"`
 	Email     string       `json:"email"`
+	Phone     string       `json:"phone" doc:"E.164, or empty."`
 	Places    int          `json:"places"`
 	Status    string       `json:"status" enum:"pending,confirmed,cancelled"`
 	Missed    bool         `json:"missed"`
@@ -128,7 +129,7 @@ func (s *Desk) findBookings(ctx context.Context, in *struct {
 }
 
 func renderFound(r store.FoundBooking, text words.In, now span.Instant) FoundBooking {
-	return FoundBooking{ID: r.ID, Visit: r.VisitID, Reference: r.Reference, Service: r.Service, Start: r.Start, End: r.End, Staff: r.Staff, Client: r.ClientName, Email: r.ClientMail,
+	return FoundBooking{ID: r.ID, Visit: r.VisitID, Reference: r.Reference, Service: r.Service, Start: r.Start, End: r.End, Staff: r.Staff, Client: r.ClientName, Email: r.ClientMail, Phone: r.ClientPhone,
 		When: text.Local(r.Start).Format("Mon 2 Jan 2006, ") + text.Stretch(span.Between(r.Start, r.End)).Label, Date: text.Local(r.Start).Format("2006-01-02"),
 		Places: r.Places, Status: string(r.Status), Missed: r.MissedAt > 0, Note: r.Note, Copy: string(r.Copy), Made: text.Moment(r.CreatedAt), MadeBy: r.MadeBy, Network: r.Origin, Ahead: r.Start > now}
 }

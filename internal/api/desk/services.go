@@ -12,6 +12,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/fit"
@@ -30,28 +31,30 @@ type Service struct {
 
 // ServiceFields is what can be said of a service. Lengths are minutes.
 type ServiceFields struct {
-	Name               string     `json:"name" minLength:"1" maxLength:"120"`
-	Slug               string     `json:"slug" maxLength:"80" doc:"The last part of the public page's address; made from the name when empty."`
-	Place              string     `json:"place" maxLength:"200" doc:"Where it happens, as clients read it."`
-	Hue                int        `json:"hue" minimum:"0" maximum:"7" doc:"One of eight colours."`
-	Length             int        `json:"length" minimum:"5" maximum:"1440"`
-	Lengths            []int      `json:"lengths" maxItems:"10" doc:"Further lengths that a client can choose."`
-	Step               int        `json:"step" minimum:"5" maximum:"1440"`
-	Anchor             string     `json:"anchor" enum:"clock,opening"`
-	BufferBefore       int        `json:"bufferBefore" minimum:"0" maximum:"720"`
-	BufferAfter        int        `json:"bufferAfter" minimum:"0" maximum:"720"`
-	BuffersInsideHours bool       `json:"buffersInsideHours"`
-	Notice             Notice     `json:"notice"`
-	Window             Window     `json:"window"`
-	CapPerDay          *int       `json:"capPerDay,omitempty" minimum:"0" maximum:"1000" doc:"Visits a day for each staff member; left out for no cap."`
-	Places             int        `json:"places" minimum:"1" maximum:"1000" doc:"Places in one visit."`
-	Needs              []string   `json:"needs" maxItems:"20" doc:"Kinds of rooms and equipment, one of each."`
-	Staffing           string     `json:"staffing" enum:"any,all"`
-	Pick               string     `json:"pick" enum:"order,fewest,turn,last" doc:"How one of several is picked."`
-	Paused             bool       `json:"paused" doc:"Nothing can be booked for the time being."`
-	Unreachable        string     `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
-	Staff              []store.ID `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
-	Messages           Messages   `json:"messages,omitempty" doc:"What clients are told, and when; as usual when left out."`
+	Name               string              `json:"name" minLength:"1" maxLength:"120"`
+	Slug               string              `json:"slug" maxLength:"80" doc:"The last part of the public page's address; made from the name when empty."`
+	Place              string              `json:"place" maxLength:"200" doc:"Where it happens, as clients read it."`
+	Hue                int                 `json:"hue" minimum:"0" maximum:"7" doc:"One of eight colours."`
+	Length             int                 `json:"length" minimum:"5" maximum:"1440"`
+	Lengths            []int               `json:"lengths" maxItems:"10" doc:"Further lengths that a client can choose."`
+	Step               int                 `json:"step" minimum:"5" maximum:"1440"`
+	Anchor             string              `json:"anchor" enum:"clock,opening"`
+	BufferBefore       int                 `json:"bufferBefore" minimum:"0" maximum:"720"`
+	BufferAfter        int                 `json:"bufferAfter" minimum:"0" maximum:"720"`
+	BuffersInsideHours bool                `json:"buffersInsideHours"`
+	Notice             Notice              `json:"notice"`
+	Window             Window              `json:"window"`
+	CapPerDay          *int                `json:"capPerDay,omitempty" minimum:"0" maximum:"1000" doc:"Visits a day for each staff member; left out for no cap."`
+	Places             int                 `json:"places" minimum:"1" maximum:"1000" doc:"Places in one visit."`
+	Needs              []string            `json:"needs" maxItems:"20" doc:"Kinds of rooms and equipment, one of each."`
+	Staffing           string              `json:"staffing" enum:"any,all"`
+	Pick               string              `json:"pick" enum:"order,fewest,turn,last" doc:"How one of several is picked."`
+	Paused             bool                `json:"paused" doc:"Nothing can be booked for the time being."`
+	Unreachable        string              `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
+	Staff              []store.ID          `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
+	Phone              string              `json:"phone,omitempty" enum:"no,may,must" doc:"Whether clients are asked for a telephone number."`
+	Questions          []question.Question `json:"questions,omitempty" required:"false" maxItems:"40"`
+	Messages           Messages            `json:"messages,omitempty" doc:"What clients are told, and when; as usual when left out."`
 }
 
 func (s *Desk) registerServices(a huma.API) {
@@ -67,7 +70,8 @@ func renderService(r store.Service, staff []store.ID, version int64) Service {
 		BufferBefore: int(r.BufferBefore), BufferAfter: int(r.BufferAfter), BuffersInsideHours: r.BuffersInsideHours,
 		Notice: Notice{Notice: r.Notice}, Window: Window{Window: r.Window},
 		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
-		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages)}
+		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages),
+		Phone: string(r.AskPhone), Questions: append([]question.Question{}, r.Questions...)}
 	for _, l := range r.Lengths {
 		f.Lengths = append(f.Lengths, int(l))
 	}
@@ -118,6 +122,10 @@ func (f ServiceFields) rules(row *store.Service) error {
 		row.Needs = append(row.Needs, kind)
 	}
 	row.Unreachable = store.Unreachable(f.Unreachable)
+	row.AskPhone, row.Questions = store.Asking(cmp.Or(f.Phone, string(store.NotAsked))), append([]question.Question{}, f.Questions...)
+	for _, fault := range question.Check(row.Questions) {
+		return api.Wrong(fmt.Sprintf("questions[%d].%s", fault.At, fault.Field), fault.Words)
+	}
 	messages, err := f.Messages.read()
 	row.Messages = messages
 	return err

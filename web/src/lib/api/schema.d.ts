@@ -1985,6 +1985,12 @@ export interface components {
       /** @description The names of who was left out, having no mail address. */
       noMail: string[];
     };
+    Answer: {
+      key: string;
+      kind: string;
+      label: string;
+      said: string[];
+    };
     Archiving: {
       archived: boolean;
     };
@@ -2100,6 +2106,7 @@ export interface components {
       steps: components['schemas']['BeginStep'][];
     };
     Booked: {
+      answers: components['schemas']['Answer'][];
       business: string;
       canCancel: boolean;
       email: string;
@@ -2107,6 +2114,7 @@ export interface components {
       manage: string;
       name: string;
       page: string;
+      phone: string;
       place: string;
       /** Format: int64 */
       places: number;
@@ -2419,6 +2427,10 @@ export interface components {
       why?: string;
     };
     DeskBooking: {
+      /** @description To the questions of the service, by their keys. */
+      answers?: {
+        [key: string]: string[];
+      };
       /** @description Why rules are overruled: all but another booking of the same time. It needs somebody with whom. */
       anyway?: string;
       /** @description The client's mail address; it is needed, since what they are told goes there. */
@@ -2433,6 +2445,8 @@ export interface components {
       name: string;
       /** @description No client sees it. */
       note?: string;
+      /** @description Typed any way. */
+      phone?: string;
       /** Format: int64 */
       places?: number;
       /** Format: int64 */
@@ -2571,6 +2585,8 @@ export interface components {
       /** @description Where it was made from; empty where that was not kept. */
       network: string;
       note: string;
+      /** @description E.164, or empty. */
+      phone: string;
       /** Format: int64 */
       places: number;
       reference: string;
@@ -3141,6 +3157,10 @@ export interface components {
       words: string;
     };
     NewBooking: {
+      /** @description To the questions of the service, by their keys. */
+      answers?: {
+        [key: string]: string[];
+      };
       /** @enum {string} */
       clock: '12' | '24';
       email: string;
@@ -3152,6 +3172,8 @@ export interface components {
        */
       length?: number;
       name: string;
+      /** @description Typed any way. */
+      phone?: string;
       /**
        * Format: int64
        * @description Places asked for; one when left out.
@@ -3234,6 +3256,8 @@ export interface components {
       seen: string;
     };
     Page: {
+      /** @description The service's questions. */
+      asks: components['schemas']['Question'][];
       business: string;
       days: components['schemas']['PageDay'][];
       /** @description The date from which the days before are asked for, or empty. */
@@ -3254,6 +3278,11 @@ export interface components {
       marks: components['schemas']['DayMark'][];
       /** @description Nothing can be booked for the time being. */
       paused: boolean;
+      /**
+       * @description Whether a telephone number is asked for.
+       * @enum {string}
+       */
+      phone: 'no' | 'may' | 'must';
       place: string;
       /**
        * Format: int64
@@ -3516,6 +3545,32 @@ export interface components {
        */
       until: 'evening' | 'tomorrow' | 'week';
     };
+    Question: {
+      /** @description The key of a question before it, of which it depends whether this one is put; empty for always. */
+      after?: string;
+      help?: string;
+      /** @description By which it is known in addresses, texts and files; it stays when the question is worded anew. */
+      key: string;
+      /** @enum {string} */
+      kind: 'text' | 'long' | 'one' | 'several' | 'number' | 'yes-no' | 'date' | 'telephone' | 'address';
+      /** @description The question, as clients read it. */
+      label: string;
+      /**
+       * Format: double
+       * @description The smallest number.
+       */
+      least?: number;
+      /**
+       * Format: double
+       * @description The largest number.
+       */
+      most?: number;
+      /** @description Of one, or several. */
+      options?: string[];
+      required?: boolean;
+      /** @description The answer to that one upon which it is put; of yes or no, yes or no. */
+      said?: string;
+    };
     Reason: {
       code: string;
       /** @description In a few words. */
@@ -3693,6 +3748,11 @@ export interface components {
       /** @description Nothing can be booked for the time being. */
       paused: boolean;
       /**
+       * @description Whether clients are asked for a telephone number.
+       * @enum {string}
+       */
+      phone?: 'no' | 'may' | 'must';
+      /**
        * @description How one of several is picked.
        * @enum {string}
        */
@@ -3704,6 +3764,7 @@ export interface components {
        * @description Places in one visit.
        */
       places: number;
+      questions?: components['schemas']['Question'][];
       /** @description The last part of the public page's address; made from the name when empty. */
       slug: string;
       /** @description Who performs it, in order of preference. */
@@ -3770,6 +3831,11 @@ export interface components {
       /** @description Nothing can be booked for the time being. */
       paused: boolean;
       /**
+       * @description Whether clients are asked for a telephone number.
+       * @enum {string}
+       */
+      phone?: 'no' | 'may' | 'must';
+      /**
        * @description How one of several is picked.
        * @enum {string}
        */
@@ -3781,6 +3847,7 @@ export interface components {
        * @description Places in one visit.
        */
       places: number;
+      questions?: components['schemas']['Question'][];
       /** @description The last part of the public page's address; made from the name when empty. */
       slug: string;
       /** @description Who performs it, in order of preference. */
@@ -3875,6 +3942,8 @@ export interface components {
     ShownBooking: {
       /** @description The visit has not begun. */
       ahead: boolean;
+      /** @description What the client said to the questions, with the wording of then. */
+      answers: components['schemas']['Answer'][];
       /**
        * Format: int64
        * @description How many visits the client had before this one.
@@ -3922,6 +3991,8 @@ export interface components {
       others: components['schemas']['FoundBooking'][];
       /** @description Why it was taken or moved though rules refused it; or empty. */
       overruled: string;
+      /** @description E.164, or empty. */
+      phone: string;
       /** @description How its staff were picked. */
       picked: string;
       place: string;

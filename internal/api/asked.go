@@ -1,0 +1,54 @@
+package api
+
+import (
+	"net/http"
+
+	"niche/core/question"
+	"niche/internal/store"
+	"niche/internal/telephone"
+)
+
+// Asked is what a client says beside a name and a mail address.
+type Asked struct {
+	Phone   string              `json:"phone,omitempty" required:"false" maxLength:"40" doc:"Typed any way."`
+	Answers map[string][]string `json:"answers,omitempty" required:"false" doc:"To the questions of the service, by their keys."`
+}
+
+// Heard is the same as it is kept.
+type Heard struct {
+	Phone   string // E.164
+	Digits  string
+	Answers []question.Answer
+}
+
+// Read checks what was said by what a service asks. At the desk nothing needs to be said.
+func (a Asked) Read(service store.Service, zone string, atDesk bool) (h Heard, err error) {
+	p := NewProblem(http.StatusUnprocessableEntity, "Something is missing or wrong.")
+	country := telephone.CountryOf(zone)
+	number := func(text string) (string, bool) { return telephone.Read(text, country) }
+	wrong := func(field, words string) { p.Errors = append(p.Errors, FieldError{Field: field, Message: words}) }
+	switch ok := true; {
+	case a.Phone != "":
+		if h.Phone, ok = number(a.Phone); !ok {
+			wrong("phone", "This is not a telephone number. Begin with + and the country’s number if it is abroad.")
+		}
+		h.Digits = telephone.Digits(h.Phone)
+	case service.AskPhone == store.MustSay && !atDesk:
+		wrong("phone", "A telephone number is needed.")
+	}
+	questions := service.Questions
+	if atDesk {
+		questions = append([]question.Question{}, questions...)
+		for i := range questions {
+			questions[i].Required = false
+		}
+	}
+	answers, faults := question.Read(questions, a.Answers, number)
+	for _, f := range faults {
+		wrong("answers."+f.Field, f.Words)
+	}
+	if h.Answers = answers; len(p.Errors) > 0 {
+		return h, p
+	}
+	return h, nil
+}
