@@ -3,6 +3,7 @@ package demo
 import (
 	"cmp"
 	"fmt"
+	"niche/core/question"
 	"slices"
 	"strings"
 	"time"
@@ -177,7 +178,12 @@ type service struct {
 
 var services = []service{
 	{usual(desk.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
-		Notice: desk.Before(240), Window: desk.Ahead(60), CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask"}), []int{0, 1, 2, 3}},
+		Notice: desk.Before(240), Window: desk.Ahead(60), CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask", Phone: "may",
+		Messages: desk.Messages{Reminders: []int{24 * 60}}, Questions: []question.Question{
+			{Key: "piano", Kind: question.One, Label: "What kind of piano is it?", Options: []string{"Upright", "Grand", "I do not know"}},
+			{Key: "since", Kind: question.Text, Label: "When was it tuned last?"},
+			{Key: "faults", Kind: question.YesNo, Label: "Does anything buzz or stick?"},
+			{Key: "which", Kind: question.Long, Label: "What, and where?", Help: "The notes, if you know them.", After: "faults", Said: "yes"}}}), []int{0, 1, 2, 3}},
 	{usual(desk.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
 		Notice: desk.Notice{Notice: offer.DaysBefore(1, 18*60)}, Window: desk.Ahead(90), Unreachable: "take"}), []int{0, 3}},
 	{usual(desk.ServiceFields{Name: "Video appraisal", Place: "Online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
@@ -187,7 +193,10 @@ var services = []service{
 	{usual(desk.ServiceFields{Name: "Care class", Place: "At our workshop", Hue: 3, Length: 75, Step: 15, Anchor: "opening", BufferBefore: 15, BufferAfter: 15,
 		Notice: desk.Before(120), Window: desk.Ahead(60), Places: 8, CapPerDay: atMost(1), Unreachable: "take"}), []int{3}},
 	{usual(desk.ServiceFields{Name: "Piano moving", Place: "From your place to another", Hue: 5, Length: 180, Step: 60, BufferBefore: 30, BufferAfter: 30,
-		Notice: desk.Before(4320), Window: desk.Ahead(90), Needs: []string{"van"}, Staffing: "all", Unreachable: "ask"}), []int{1, 2}},
+		Notice: desk.Before(4320), Window: desk.Ahead(90), Needs: []string{"van"}, Staffing: "all", Unreachable: "ask", Phone: "must",
+		Questions: []question.Question{{Key: "from", Kind: question.Address, Label: "Where does it stand?", Required: true},
+			{Key: "to", Kind: question.Address, Label: "Where is it to go?", Required: true},
+			{Key: "stairs", Kind: question.Number, Label: "How many stairs are there, both places together?", Required: true}}}), []int{1, 2}},
 }
 
 // usual fills in what is the same for most services.

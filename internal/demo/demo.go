@@ -273,6 +273,12 @@ func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account, g
 	return me.Do(ctx, http.MethodDelete, "/api/my/session", nil, nil)
 }
 
+// said is what clients say to the questions of services, by the numbers of these.
+var said = map[int]api.Asked{
+	0: {Answers: map[string][]string{"piano": {"Upright"}, "since": {"two years ago"}}},
+	5: {Phone: "+353 1 555 0142", Answers: map[string][]string{"from": {"4 Strand Road\nSandymount"}, "to": {"Priory School\nHowth"}, "stairs": {"14"}}},
+}
+
 func (f *filling) visit(ctx context.Context, v visit) error {
 	at, err := hours.ParseWall(v.at)
 	if err != nil {
@@ -296,7 +302,7 @@ func (f *filling) visit(ctx context.Context, v visit) error {
 		person = f.ids[v.person]
 	}
 	return f.niche.Post(ctx, "/api/pages/"+slug+"/bookings", client.NewBooking{Start: start, Staff: person, Name: v.client,
-		Email: string(mail) + "@clients.example", Zone: zone, Clock: "24"}, nil)
+		Email: string(mail) + "@clients.example", Zone: zone, Clock: "24", Asked: said[v.service]}, nil)
 }
 
 // settled waits until the wall of every day that the demo fills shows what is

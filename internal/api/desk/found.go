@@ -176,9 +176,13 @@ func (s *Desk) exportBookings(ctx context.Context, in *struct {
 func writeBookings(to io.Writer, rows []store.FoundBooking) {
 	w := csv.NewWriter(to)
 	w.UseCRLF = true // RFC 4180
-	_ = w.Write([]string{"reference", "status", "missed", "start", "end", "service", "staff", "client", "mail", "places", "copy", "note", "made", "made by", "cancelled"})
+	_ = w.Write([]string{"reference", "status", "missed", "start", "end", "service", "staff", "client", "mail", "places", "copy", "note", "made", "made by", "cancelled", "telephone", "answers"})
 	for _, r := range rows {
 		missed, cancelled := "", ""
+		var answers []string
+		for _, a := range r.Answers {
+			answers = append(answers, a.Line())
+		}
 		if r.MissedAt > 0 {
 			missed = "missed"
 		}
@@ -186,7 +190,7 @@ func writeBookings(to io.Writer, rows []store.FoundBooking) {
 			cancelled = r.CancelledAt.String()
 		}
 		_ = w.Write([]string{r.Reference, string(r.Status), missed, r.Start.String(), r.End.String(), cell(r.Service), cell(r.Staff), cell(r.ClientName), cell(r.ClientMail), fmt.Sprint(r.Places),
-			string(r.Copy), cell(r.Note), r.CreatedAt.String(), cell(r.MadeBy), cancelled})
+			string(r.Copy), cell(r.Note), r.CreatedAt.String(), cell(r.MadeBy), cancelled, cell(r.ClientPhone), cell(strings.Join(answers, "\n"))})
 	}
 	w.Flush()
 }

@@ -9,7 +9,9 @@
 
   let booked = $state<Shape<'Booked'>>();
   let fault = $state('');
-  let asking = $state(false);
+  /** What the address asks for; nothing is done before a button is pressed. */
+  const wish = new URLSearchParams(location.search).get('do');
+  let asking = $state(wish === 'cancel');
   let busy = $state(false);
   const params = $derived({ params: { path: { token }, query: { clock: presentClock() } } });
 
@@ -24,7 +26,19 @@
       busy = false;
     }
   }
-  $effect(() => void run(() => data(api.GET('/api/my-bookings/{token}', params))));
+  let looked = false;
+  $effect(
+    () =>
+      void run(async () => {
+        const got = await data(api.GET('/api/my-bookings/{token}', params));
+        if (!looked && wish === 'move' && got.canCancel && got.status === 'confirmed')
+          location.replace(`${got.page}?moving=${encodeURIComponent(token)}`);
+        return got;
+      }).then(() => {
+        if (!looked) asking = wish === 'cancel';
+        looked = true;
+      }),
+  );
   const cancel = () => run(() => data(api.POST('/api/my-bookings/{token}/cancel', params)));
 </script>
 

@@ -1,6 +1,9 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
+  import { tick } from 'svelte';
+  import { answersOf, faultsOf } from '$lib/ask/ask';
   import Field from '$lib/ui/Field.svelte';
+  import { remember, remembered, type freshDetails } from './settings';
   import Notice from '$lib/ui/Notice.svelte';
 
   /** The last step: who the client is. */
@@ -13,6 +16,7 @@
     length,
     places,
     moving,
+    typed = $bindable(),
     onback,
     onbooked,
     onmove,
@@ -27,14 +31,18 @@
     places: number;
     /** The token of the booking that is to be moved here, if one is. */
     moving: string;
+    typed: ReturnType<typeof freshDetails>;
     onback: () => void;
     onbooked: (booked: Shape<'Booked'>) => void;
     /** Another start is chosen, after this one turned out to be taken. */
     onmove: (start: Shape<'Start'>) => void;
   } = $props();
 
-  let name = $state('');
-  let email = $state('');
+  const before = remembered();
+  const asks = $derived(page.asks);
+  /** The questions come when they are needed: most pages have none. */
+  const questions = $derived(asks.length && !moving ? import('$lib/ask/Asks.svelte') : undefined);
+  let form = $state<HTMLFormElement>();
   let busy = $state(false);
   let problem = $state<Problem>();
   /** Made once for each booking that is wanted, so that a cut line books it once. */
@@ -54,11 +62,19 @@
         );
         return;
       }
-      const body = { start: chosen.at, staff, length, places, name, email, zone: page.zone, clock, key };
+      const { name, email, phone, said, keep } = typed;
+      const body = {
+        ...{ start: chosen.at, staff, length, places, name, email, zone: page.zone, clock, key },
+        ...(phone && page.phone !== 'no' ? { phone } : {}),
+        ...(asks.length ? { answers: answersOf(asks, said) } : {}),
+      };
+      remember(keep ? { name, email, phone } : undefined);
       onbooked(await data(api.POST('/api/pages/{slug}/bookings', { params: { path: { slug } }, body })));
     } catch (cause) {
       problem = problemOf(cause);
       if (problem.status) key = crypto.randomUUID(); // it was refused, and the next try is another booking
+      await tick();
+      form?.querySelector<HTMLElement>('[aria-invalid="true"], [data-invalid] input')?.focus();
     } finally {
       busy = false;
     }
@@ -70,7 +86,7 @@
   }
 </script>
 
-<form class="sheet mx-auto grid w-full max-w-xl gap-4 p-6" onsubmit={book} novalidate>
+<form class="sheet mx-auto grid w-full max-w-xl gap-4 p-6" onsubmit={book} novalidate bind:this={form}>
   <div>
     <h2 class="text-xl text-balance">{chosen.full}</h2>
     <p class="text-mute">{page.service}, {page.length}{page.place ? ` · ${page.place}` : ''}</p>
@@ -95,15 +111,51 @@
       {#snippet children(tie)}<input
           class="input w-full"
           autocomplete="name"
-          bind:value={name}
+          bind:value={typed.name}
           {...tie}
         />{/snippet}
     </Field>
-    <Field label="Mail address" hint="Only for this booking." error={problem?.fields.email}>
+    <Field label="Mail address" hint="You hear there of this booking." error={problem?.fields.email}>
       {#snippet children(tie)}
-        <input class="input w-full" type="email" autocomplete="email" bind:value={email} {...tie} />
+        <input class="input w-full" type="email" autocomplete="email" bind:value={typed.email} {...tie} />
       {/snippet}
     </Field>
+    {#if page.phone !== 'no'}
+      <Field
+        label={page.phone === 'must' ? 'Telephone' : 'Telephone (if you like)'}
+        error={problem?.fields.phone}
+      >
+        {#snippet children(tie)}
+          <input
+            class="input w-full"
+            type="tel"
+            autocomplete="tel"
+            maxlength="40"
+            bind:value={typed.phone}
+            {...tie}
+          />
+        {/snippet}
+      </Field>
+    {/if}
+    {#await questions then part}
+      {#if part}<part.default {asks} bind:said={typed.said} faults={faultsOf(problem?.fields ?? {})} />{/if}
+    {/await}
+    <div class="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
+      <label class="flex items-center gap-2"
+        ><input class="checkbox checkbox-sm" type="checkbox" bind:checked={typed.keep} /> Remember my details on
+        this device</label
+      >
+      {#if before}
+        <button
+          type="button"
+          class="link-plain"
+          onclick={() => {
+            remember(undefined);
+            Object.assign(typed, { name: '', email: '', phone: '', keep: false });
+          }}>forget them</button
+        >
+      {/if}
+    </div>
   {/if}
   <div class="flex gap-2">
     <button class="btn btn-accent grow" disabled={busy}

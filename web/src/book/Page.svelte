@@ -7,7 +7,7 @@
   import Notice from '$lib/ui/Notice.svelte';
   import Details from './Details.svelte';
   import { cityOf } from '$lib/hours/dates';
-  import { dayParts, keepClock, presentClock, type Clock } from './settings';
+  import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
   import Shelf from './Shelf.svelte';
   import Ticket from './Ticket.svelte';
 
@@ -17,10 +17,16 @@
   const answer = new Query<Shape<'Page'>>();
   const page = $derived(answer.value);
   const fault = $derived(answer.problem?.message ?? '');
-  let from = $state('');
+  const given = prefilled();
+  let from = $state(given.from);
   let zone = $state(Intl.DateTimeFormat().resolvedOptions().timeZone);
   let clock = $state<Clock>(presentClock());
-  let staff = $state(0);
+  let staff = $state(given.with);
+  /** What is typed about the client: it stays, whatever time is looked at. */
+  let typed = $state(freshDetails());
+  $effect(() => {
+    if (staff && page && !page.staff.some((s) => s.id === staff)) staff = 0; // who does not perform it cannot be asked for
+  });
   let length = $state(0);
   let places = $state(1);
   /** The token of a booking that is to be moved here, if one is. */
@@ -219,7 +225,8 @@
         {places}
         {moving}
         chosen={picked}
-        onback={again}
+        bind:typed
+        onback={() => (step = 'choose')}
         onbooked={(b) => ([booked, step] = [b, 'done'])}
         onmove={(s) => (picked = s)}
       />

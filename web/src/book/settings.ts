@@ -20,3 +20,59 @@ export const dayParts = [
   { key: 'afternoons', label: 'afternoons', from: 720, to: 1020 },
   { key: 'evenings', label: 'after 17:00', from: 1020, to: 1440 },
 ] as const;
+
+const detailsKey = 'niche.details';
+
+/** What a client has typed and wants to be remembered on this device. */
+export type Details = { name: string; email: string; phone: string };
+
+/** The details that this device remembers, if any. */
+export function remembered(): Details | undefined {
+  try {
+    const kept = JSON.parse(localStorage.getItem(detailsKey) ?? 'null') as Partial<Details> | null;
+    if (!kept) return undefined;
+    return { name: kept.name ?? '', email: kept.email ?? '', phone: kept.phone ?? '' };
+  } catch {
+    return undefined;
+  }
+}
+
+/** Keeps details on this device, or forgets them. */
+export function remember(details: Details | undefined): void {
+  try {
+    if (details) localStorage.setItem(detailsKey, JSON.stringify(details));
+    else localStorage.removeItem(detailsKey);
+  } catch {
+    // A browser that keeps nothing remembers nothing.
+  }
+}
+
+/** What the address says already: ?name=&mail=&phone=&answer.piano=. It is shown, and can be changed. */
+export function prefilled() {
+  const query = new URLSearchParams(location.search);
+  const answers: Record<string, string[]> = {};
+  for (const [key, value] of query)
+    if (key.startsWith('answer.')) (answers[key.slice('answer.'.length)] ??= []).push(value.slice(0, 4000));
+  const one = (key: string) => (query.get(key) ?? '').slice(0, 254);
+  return {
+    name: one('name').slice(0, 120),
+    mail: one('mail'),
+    phone: one('phone').slice(0, 40),
+    with: Number(one('with')) || 0,
+    from: /^\d{4}-\d{2}-\d{2}$/.test(one('from')) ? one('from') : '',
+    answers,
+  };
+}
+
+/** What is typed about a client before anything was: what the address says, or else what this device remembers. */
+export function freshDetails() {
+  const [given, kept] = [prefilled(), remembered()];
+  return {
+    name: given.name || (kept?.name ?? ''),
+    email: given.mail || (kept?.email ?? ''),
+    phone: given.phone || (kept?.phone ?? ''),
+    said: given.answers,
+    /** It is remembered on this device for the next time, if the client ticks it. */
+    keep: !!kept,
+  };
+}

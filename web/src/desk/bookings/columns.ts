@@ -3,6 +3,7 @@ export const columns = [
   ['service', 'service and person'],
   ['copy', 'copy outside'],
   ['reference', 'reference'],
+  ['phone', 'telephone'],
   ['made', 'when it was made'],
   ['from', 'where it came from'],
   ['note', 'note'],

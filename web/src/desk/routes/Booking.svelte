@@ -169,6 +169,8 @@
           <dl class="said mt-1">
             <dt>Mail</dt>
             <dd class="break-all">{b.email}</dd>
+            {#if b.phone}<dt>Telephone</dt>
+              <dd><a class="link-plain" href="tel:{b.phone}">{b.phone}</a></dd>{/if}
             <dt>Own zone</dt>
             <dd>{b.zone}</dd>
             {#if b.places > 1}<dt>Places</dt>
@@ -196,6 +198,10 @@
             </dd>
             {#if b.overruled}<dt>Overruled</dt>
               <dd>Rules refused it: “{b.overruled}”</dd>{/if}
+            {#each b.answers as a (a.key)}
+              <dt class="said-to">{a.label}</dt>
+              <dd class="whitespace-pre-line">{(a.said ?? []).join(', ')}</dd>
+            {/each}
             {#if b.note}<dt>Note</dt>
               <dd class="whitespace-pre-line">{b.note}</dd>{/if}
           </dl>
@@ -267,6 +273,15 @@
   }
   .said dt {
     color: var(--color-mute);
+  }
+  /* A question has a line of its own, and its answer the next. */
+  .said dt.said-to,
+  .said dt.said-to + dd {
+    grid-column: 1 / -1;
+  }
+  .said dt.said-to + dd {
+    margin-top: -4px;
+    font-weight: 600;
   }
   svg.booking {
     fill: var(--color-primary);

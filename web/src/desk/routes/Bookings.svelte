@@ -205,6 +205,7 @@
             {#if shown.includes('reference')}<th>Reference</th>{/if}
             {#if shown.includes('made')}<th>Made</th>{/if}
             {#if shown.includes('from')}<th>From</th>{/if}
+            {#if shown.includes('phone')}<th>Telephone</th>{/if}
             {#if shown.includes('note')}<th>Note</th>{/if}
           </tr>
         </thead>
@@ -260,6 +261,7 @@
                   {:else}<span class="text-sm text-mute">not kept</span>{/if}
                 </td>
               {/if}
+              {#if shown.includes('phone')}<td class="text-sm whitespace-nowrap">{b.phone}</td>{/if}
               {#if shown.includes('note')}<td class="max-w-64 text-sm"
                   ><span class="line-clamp-2">{b.note}</span></td
                 >{/if}

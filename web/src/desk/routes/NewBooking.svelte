@@ -3,6 +3,8 @@
   import { api, data, everything, problemOf, type Problem } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
   import { addDays, dateIn } from '$lib/hours/dates';
+  import { answersOf, faultsOf, type Said } from '$lib/ask/ask';
+  import Asks from '$lib/ask/Asks.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Anyway from '../bookings/Anyway.svelte';
@@ -20,7 +22,9 @@
   let start = $state(param('start'));
   let full = $state('');
   let from = $state('');
-  let [name, mail, note] = $state(['', '', ''] as [string, string, string]);
+  let [name, mail, note] = $state([param('name'), param('mail'), ''] as [string, string, string]);
+  let phone = $state(param('phone'));
+  let said = $state<Said>({});
   /** A moment that the rules refuse, which was asked about on the wall. */
   const refused = param('anyway');
   const home = session.now?.business?.zone ?? 'UTC';
@@ -83,7 +87,11 @@
   let results = $state<{ words: string; reference: string; fault: string }[]>([]);
 
   function body(at: string) {
-    const common = { service, staff, length, name, email: mail, note };
+    const common = {
+      ...{ service, staff, length, name, email: mail, note },
+      ...(phone ? { phone } : {}),
+      answers: answersOf(chosen?.questions ?? [], said),
+    };
     return anyway
       ? { ...common, wall: `${date} ${time}`, anyway: why, key }
       : { ...common, start: at, key: at === start ? key : crypto.randomUUID() };
@@ -205,6 +213,18 @@
             {...tie}
           />{/snippet}
       </Field>
+      <Field label="Telephone" error={problem?.fields.phone}>
+        {#snippet children(tie)}<input
+            class="input w-full"
+            type="tel"
+            maxlength="40"
+            bind:value={phone}
+            {...tie}
+          />{/snippet}
+      </Field>
+      {#if chosen?.questions?.length}
+        <Asks asks={chosen.questions} bind:said faults={faultsOf(problem?.fields ?? {})} optional />
+      {/if}
       <Field label="Note, which no client sees" error={problem?.fields.note}>
         {#snippet children(tie)}<textarea
             class="textarea w-full"

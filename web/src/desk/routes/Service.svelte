@@ -18,11 +18,14 @@
     fresh,
     hueNames,
     labels,
+    messageWords,
+    questionWords,
     noticeWords,
     rarest,
     windowWords,
     type Fields,
   } from '../service/form';
+  import Questions from '../service/Questions.svelte';
   import Rules from '../service/Rules.svelte';
   import Told from '../service/Told.svelte';
   import What from '../service/What.svelte';
@@ -149,6 +152,8 @@
     fields<Fields>(labels, {
       notice: noticeWords,
       window: windowWords,
+      questions: questionWords,
+      messages: messageWords,
       hue: (hue) => hueNames[hue] ?? '',
       staff: (ids) =>
         ids.map((id) => team.find((m) => m.id === id)?.name ?? `number ${id}`).join(', ') || 'nobody',
@@ -188,6 +193,7 @@
       {#if !id}<What bind:form={edited.value} {fault} {others} />{/if}
       <Rules bind:form={edited.value} {fault} />
       <Who bind:form={edited.value} {team} {kinds} />
+      <Questions bind:form={edited.value} {fault} />
       <Told bind:form={edited.value} service={id} {fault} />
       {#if id}<What bind:form={edited.value} {fault} {others} />{/if}
       {#if id}

@@ -30,6 +30,8 @@ export const fresh: Fields = {
   paused: false,
   unreachable: 'ask',
   staff: [],
+  phone: 'no',
+  questions: [],
   messages: { reminders: [], followUp: 0, noInvite: false, texts: [] },
 };
 
@@ -56,6 +58,8 @@ export const labels: Record<keyof Fields, string> = {
   paused: 'Paused',
   unreachable: 'When a calendar cannot be read',
   staff: 'Performed by',
+  phone: 'Telephone',
+  questions: 'Questions',
   messages: 'Messages',
 };
 
@@ -125,4 +129,29 @@ export function rarest(used: number[]): number {
 /** A number as people write it: 1 226. */
 export function number(n: number): string {
   return n.toLocaleString('en-GB').replaceAll(',', ' ');
+}
+
+/** Questions in words, all of them, so that two versions can be told apart. */
+export function questionWords(list: Fields['questions']): string {
+  const one = (q: Shape<'Question'>) =>
+    [
+      q.kind,
+      q.required ? 'needed' : '',
+      (q.options ?? []).join(' / '),
+      q.least === undefined && q.most === undefined ? '' : `${q.least ?? '…'} to ${q.most ?? '…'}`,
+      q.help ? `“${q.help}”` : '',
+      q.after ? `after ${q.after}: ${q.said ?? ''}` : '',
+    ].filter(Boolean);
+  return (list ?? []).map((q) => `${q.label} (${q.key}; ${one(q).join('; ')})`).join(', ') || 'none';
+}
+
+/** Messages in words, all of them. */
+export function messageWords(m: Fields['messages']): string {
+  const parts = [
+    (m?.reminders ?? []).length ? `reminders ${(m?.reminders ?? []).map(writeLength).join(', ')} before` : '',
+    m?.followUp ? `a word ${writeLength(m.followUp)} afterwards` : '',
+    m?.noInvite ? 'no invitation' : '',
+    ...(m?.texts ?? []).map((t) => `${t.kind}: “${t.subject}” ${t.body}`),
+  ];
+  return parts.filter(Boolean).join('; ') || 'as usual';
 }
