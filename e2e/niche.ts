@@ -56,6 +56,8 @@ export async function start(
     "127.0.0.1:0",
     "--smtp",
     "127.0.0.1:0",
+    "--answers",
+    "127.0.0.1:0",
     "--data",
     data,
   ];

@@ -48,6 +48,7 @@ func demoCommand() *cobra.Command {
 	flags.StringVar(&d.homes, "harbour-homes", "127.0.0.1:8094", "address under which its calendars lie")
 	flags.StringVar(&d.mailbox, "mailbox", "127.0.0.1:8091", "address of the page that shows all mail")
 	flags.StringVar(&d.smtp, "smtp", "127.0.0.1:8092", "address of the mail server behind it")
+	flags.StringVar(&d.settings.Answers, "answers", "127.0.0.1:8096", "address to which answers to invitations are brought")
 	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
 	flags.DurationVar(&d.settings.Poll, "poll", 5*time.Second, "how often a calendar is read")
 	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
@@ -147,6 +148,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	if err != nil {
 		return err
 	}
+	box.AnswersGo(n.Answers)
 	client := demo.RegisteredClient
 	client.Redirects = []string{n.Address + "/signed-in"}
 	cloud.Register(client)
@@ -188,6 +190,9 @@ func pageAs(address string, handler func(host string) http.Handler) (host string
 func (d demoRun) layOut(ctx context.Context, out demo.Outside, odd *standin.Cloud, oddment string, now time.Time) error {
 	early := d.settings
 	early.Unlimited = true // it books more in a second than anyone may
+	if !strings.HasSuffix(early.Listen, ":0") {
+		early.Home = "http://" + early.Listen // where it will be reached, and not where it is laid out
+	}
 	early.Now, early.Listen, early.Poll = clockFrom(demo.Morning(now)), "127.0.0.1:0", time.Second
 	n, err := serve.Start(early)
 	if err != nil {

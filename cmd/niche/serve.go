@@ -63,6 +63,8 @@ func serveCommand() *cobra.Command {
 	flags.StringSliceVar(&proxies, "trusted-proxy", nil, "address or network of a proxy that says from whom it asks, as 127.0.0.1 or 10.0.0.0/8")
 	flags.StringVar(&s.Metrics, "metrics-listen", "", "address of a listener for metrics alone, as 127.0.0.1:9100")
 	flags.StringVar(&tokenFile, "metrics-token-file", "", "file with a token that opens /metrics beside everything else")
+	flags.StringVar(&s.Answers, "answers-listen", "", "address of a listener for mail that comes back, as 127.0.0.1:2525: answers to invitations, and reports that a mail was not delivered")
+	flags.BoolVar(&s.LMTP, "answers-lmtp", false, "it speaks LMTP and not SMTP")
 	flags.StringVar(&memory, "memory-limit", "1GiB", "the memory that the program tries to stay under; 0 for none")
 	unlimited(flags, &s)
 	flags.BoolVarP(&verbose, "verbose", "v", false, "log more")

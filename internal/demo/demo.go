@@ -87,7 +87,7 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 	if err != nil {
 		return fmt.Errorf("naming the mail server: %w", err)
 	}
-	server := desk.MailEntry{MailFields: desk.MailFields{Host: at.Addr().String(), Port: int(at.Port()), Security: "none", Sender: "desk@quillon.example", SenderName: setUp.Business.Name}}
+	server := desk.MailEntry{MailFields: desk.MailFields{Host: at.Addr().String(), Port: int(at.Port()), Security: "none", Sender: "desk@quillon.example", SenderName: setUp.Business.Name, Answers: "answers@quillon.example"}}
 	if err := niche.Change(ctx, "/api/mail", server, nil); err != nil {
 		return fmt.Errorf("naming the mail server: %w", err)
 	}

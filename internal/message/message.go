@@ -37,10 +37,12 @@ type Vault interface {
 type Settings struct {
 	DB    *store.DB
 	Vault Vault
+	Sign  Deriver // of the addresses to which answers go
 	Hosts *work.Hosts
 	Hub   *live.Hub
 	Dial  outbound.Dial // that reaches only what addresses given by users may
 	Home  string        // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
+	Hears bool          // mail that comes back is brought here
 	Log   *slog.Logger
 	Now   func() time.Time
 }
@@ -231,7 +233,7 @@ func (m *Messages) letter(tx store.Tx, server store.MailServer, row store.Messag
 	if err != nil {
 		return l, err
 	}
-	return s.Invite(l, row.Kind, server.Sender, span.At(m.Now()))
+	return s.Invite(l, row.Kind, m.tagged(server, row.BookingID), span.At(m.Now()))
 }
 
 // note keeps what has become of a message, and lets go of old ones.

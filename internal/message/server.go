@@ -74,6 +74,11 @@ func (m *Messages) compose(s store.MailServer, row store.Message, l Letter) (*ma
 	if s.SenderName != "" {
 		from = msg.FromFormat(s.SenderName, s.Sender)
 	}
+	if row.BookingID != 0 && s.Answers != "" && m.Hears {
+		// What comes back says by its address what it is about: answers, and reports that it was not delivered.
+		back := m.tagged(s, row.BookingID)
+		from = errors.Join(from, msg.ReplyTo(s.Sender), msg.EnvelopeFrom(back))
+	}
 	return msg, errors.Join(from, msg.To(row.Recipient))
 }
 

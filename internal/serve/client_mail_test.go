@@ -2,6 +2,7 @@ package serve_test
 
 import (
 	"fmt"
+	"net/http"
 	"regexp"
 	"slices"
 	"strings"
@@ -182,4 +183,23 @@ func (p post) hours(n int) {
 // settle waits until nothing is due.
 func (p post) settle() {
 	p.Until("nothing is due", func() bool { return p.Count(fmt.Sprintf("messages WHERE next_at <= %d", p.Clock.Now().Unix())) == 0 })
+}
+
+// Somebody moves a visit in their own calendar, and its booking follows: the client is told.
+func TestAClientIsToldWhenABookingFollowsItsCopy(t *testing.T) {
+	_, host := nichetest.OpenCloud(t, nil)
+	p := openPost(t, nichetest.HostOf(host))
+	link := p.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	wishes := link.Wishes
+	wishes.Drift = "follow"
+	require.NoError(t, p.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/links/%d/wishes", link.ID), wishes, nil))
+	p.book(t, wednesday+"T10:00:00Z")
+	p.Until("the copy stands", func() bool { return p.Copies(wednesday) == "read back" && len(p.told()) == 1 })
+	look := nichetest.Look(t, host)
+	body := look.Events("Work")[0]
+	look.Put("Work", body, strings.NewReplacer("T100000", "T140000", "T110000", "T150000").Replace(body.Body))
+	p.Until("the booking follows", func() bool { return p.Wall(wednesday).Lanes[0].Visits[0].Label[:5] == "14:00" })
+	p.Pass(2 * time.Minute)
+	p.Until("and the client is told", func() bool { return len(p.told()) == 2 })
+	require.Equal(t, "Moved: Home tuning, now Wednesday 4 March, 14:00 | REQUEST 1 20260304T140000", p.told()[1])
 }

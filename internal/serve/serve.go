@@ -65,6 +65,8 @@ type Settings struct {
 	Proxies    []netip.Prefix
 	Unlimited  bool   // anyone may do as much as they like, as tests of other things want it
 	Metrics    string // host:port of a listener for metrics alone; empty for none
+	Answers    string // host:port of a listener to which mail that comes back is sent by SMTP; empty for none
+	LMTP       bool   // it speaks LMTP (RFC 2033)
 	Token      string // that opens the metrics beside everything else; empty for nobody
 	Version    string
 	Log        *slog.Logger
@@ -82,10 +84,12 @@ const stopTime = 8 * time.Second
 type Niche struct {
 	Address  string // http://host:port
 	Metrics  string // the same of the metrics, where they have a listener of their own
+	Answers  string // host:port to which mail that comes back is sent, where there is one
 	Code     string // the set-up code, as long as there is no administrator
 	CodeFile string // where it lies
 	cancel   context.CancelFunc
 	done     sync.WaitGroup
+	deafen   func() // ends the listener for answers
 	servers  []*http.Server
 	hub      *live.Hub
 	readings *reading.Readings
@@ -129,7 +133,8 @@ func (n *Niche) start(s Settings) error {
 	if s.Names != nil {
 		links.Names = s.Names
 	}
-	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
+	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Sign: keeper, Hears: s.Answers != "", Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
+	answers := message.NewAnswers(mails)
 	fared := health.New(n.db, s.Now)
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
@@ -147,7 +152,7 @@ func (n *Niche) start(s Settings) error {
 	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
 	proofs := proof.New(proof.Settings{DB: n.db, Links: links, Readings: n.readings, Bookings: bookings, Hub: n.hub, Log: s.Log, Now: s.Now})
 	who := people.New(n.db, keeper, s.Data, s.Now, func() { n.hub.Tell(live.Sessions) })
-	counters := append([]prometheus.Collector{gauges{n.db, s.Now}}, append(out.Counters(), n.readings.Counters()...)...)
+	counters := append([]prometheus.Collector{gauges{n.db, s.Now}}, append(append(out.Counters(), n.readings.Counters()...), answers.Counters()...)...)
 	limits := api.DefaultLimits
 	if s.Unlimited {
 		limits = api.NoLimits
@@ -181,6 +186,10 @@ func (n *Niche) start(s Settings) error {
 	if err := n.listen(s, listener, secure, handler, counters); err != nil {
 		cancel()
 		return err
+	}
+	if err := n.hear(s, answers); err != nil {
+		cancel()
+		return errors.Join(err, n.close(context.Background()))
 	}
 	n.done.Go(func() { runner.Run(ctx) })
 	n.done.Go(func() { proofs.Run(ctx) })
@@ -317,12 +326,28 @@ func sweep(ctx context.Context, every func(context.Context) error, log *slog.Log
 	}
 }
 
+// hear takes mail that comes back, where somebody has said at which address.
+func (n *Niche) hear(s Settings, answers *message.Answers) error {
+	if s.Answers == "" {
+		return nil
+	}
+	listener, err := net.Listen("tcp", s.Answers)
+	if err != nil {
+		return fmt.Errorf("listening for answers: %w", err)
+	}
+	n.Answers, n.deafen = listener.Addr().String(), answers.Serve(listener, s.LMTP)
+	return nil
+}
+
 // Stop takes no further requests, ends open streams, waits for the requests that are
 // under way, then for what the queues have begun, and closes the database.
 func (n *Niche) Stop() error {
 	ctx, cancel := context.WithTimeout(context.Background(), stopTime)
 	defer cancel()
 	n.hub.Close()
+	if n.deafen != nil {
+		n.deafen()
+	}
 	err := n.close(ctx)
 	n.cancel()
 	n.done.Wait()

@@ -45,7 +45,13 @@ type Booking struct {
 	Note        string       // of the desk's, which no client sees
 	MissedAt    span.Instant // when it was noted that the client did not come; 0 for not
 	MadeBy      string       // who at the desk made it; empty for the client
-	Overruled   string       // why it was taken or moved though rules refused it; empty for not
+	// What the client has answered to the invitation, and a time that they would rather have.
+	PartStat           string // as RFC 5545 has it; empty for none
+	AnsweredAt         span.Instant
+	AnsweredSequence   int // of the invitation that was answered
+	AnswerComment      string
+	WishStart, WishEnd span.Instant
+	Overruled          string // why it was taken or moved though rules refused it; empty for not
 }
 
 // Booking returns a booking.
@@ -72,6 +78,33 @@ func (t Tx) AddBooking(b *Booking) error { return t.db.Create(b).Error }
 // SaveBooking keeps what has become of a booking.
 func (t Tx) SaveBooking(b Booking) error {
 	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at", "sequence").Updates(&b).Error
+}
+
+// SaveAnswer keeps what a client has answered.
+func (t Tx) SaveAnswer(b Booking) error {
+	return t.db.Model(&b).Select("part_stat", "answered_at", "answered_sequence", "answer_comment", "wish_start", "wish_end").Updates(&b).Error
+}
+
+// Answer is what the client has answered to the invitation that is out; empty for nothing.
+func (b Booking) Answer() string {
+	if b.AnsweredAt == 0 || b.AnsweredSequence != b.Sequence {
+		return ""
+	}
+	return b.PartStat
+}
+
+// Wish is the time that the client would rather have, as long as the visit has not moved since.
+func (b Booking) Wish() (start, end span.Instant, ok bool) {
+	return b.WishStart, b.WishEnd, b.WishStart > 0 && b.AnsweredSequence == b.Sequence && b.Status == Confirmed
+}
+
+// AnsweredOtherwise returns the confirmed bookings ahead whose clients say that they do not come, or wish another time.
+func (t Tx) AnsweredOtherwise(now span.Instant) ([]OnVisit, error) {
+	return scan[[]OnVisit](t.db.Raw(`SELECT b.id, b.answered_at AS at, v.id AS visit_id, v.start, v."end" AS until, s.name AS service, b.client_name AS client, p.id AS staff_id, p.name AS staff,
+			b.wish_start AS "from", b.wish_end AS "to", b.answer_comment AS words
+		FROM bookings b JOIN visits v ON v.id = b.visit_id JOIN services s ON s.id = v.service_id JOIN visit_staff vs ON vs.visit_id = v.id JOIN staff p ON p.id = vs.staff_id
+		WHERE b.answered_at > 0 AND b.status = 'confirmed' AND v.start > ? AND b.answered_sequence = b.sequence AND (b.part_stat = 'DECLINED' OR b.wish_start > 0)
+		GROUP BY b.id ORDER BY v.start, b.id LIMIT ?`, now, most))
 }
 
 // DeleteBooking forgets a booking.

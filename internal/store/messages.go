@@ -60,9 +60,9 @@ func (t Tx) MessagesAbout(about string, since span.Instant) ([]Message, error) {
 	return rows[Message](t.db.Where("about = ? AND made_at > ?", about, since).Order("id DESC").Limit(PageSize))
 }
 
-// MessagesLately returns the newest messages.
-func (t Tx) MessagesLately(most int) ([]Message, error) {
-	return rows[Message](t.db.Order("id DESC").Limit(most))
+// MessagesLately returns the newest messages, without those that are kept for later.
+func (t Tx) MessagesLately(now span.Instant, most int) ([]Message, error) {
+	return rows[Message](t.db.Where("settled_at > 0 OR not_before <= ?", now).Order("id DESC").Limit(most))
 }
 
 // MessagesForward makes all messages due that wait.
@@ -82,6 +82,11 @@ func (t Tx) HoldBack(m Message, back bool) error {
 		from, to, next = MessageHeldBack, MessageWaiting, m.NotBefore
 	}
 	return t.db.Model(&Message{}).Where("id = ? AND state = ?", m.ID, from).Updates(map[string]any{"state": to, "next_at": next}).Error
+}
+
+// Bounced notes of a message that was sent that it has not arrived.
+func (t Tx) Bounced(id ID, why string, now span.Instant) error {
+	return t.db.Model(&Message{}).Where("id = ? AND state = ?", id, MessageSent).Updates(map[string]any{"state": MessageRefused, "error": why, "settled_at": now}).Error
 }
 
 // Way is a further address that manages a booking, as it stands in a mail.
@@ -122,6 +127,7 @@ type MailServer struct {
 	Password   []byte // sealed
 	Sender     string // the address from which mail comes
 	SenderName string
+	Answers    string // the address at which answers arrive; empty where none do
 }
 
 // MailServer returns the mail server; ErrNotFound where there is none.

@@ -18,6 +18,7 @@ type WallVisit struct {
 	ClientMail string
 	Booked     int
 	Picked     string
+	Answer     string // what the client has answered to the invitation that is out
 	Service    string
 	Places     int
 	Hue        int
@@ -37,7 +38,7 @@ const worst = `CASE c.state WHEN 'adrift' THEN 0 WHEN 'failed' THEN 1 WHEN 'doub
 
 // wallVisits is a query for visits that begin in a window, of staff members or of
 // all, with the places in it for two conditions.
-const wallVisits = `SELECT vs.staff_id, v.*, b.id AS booking_id, b.reference, b.status, b.client_name, b.client_mail, b.places AS booked, b.picked,
+const wallVisits = `SELECT vs.staff_id, v.*, b.id AS booking_id, b.reference, b.status, b.client_name, b.client_mail, b.places AS booked, b.picked, CASE WHEN b.answered_at > 0 AND b.answered_sequence = b.sequence THEN b.part_stat ELSE '' END AS answer,
 		s.name AS service, s.places, s.hue,
 		(SELECT JSON_GROUP_ARRAY(name) FROM (SELECT st.name FROM visit_staff o JOIN staff st ON st.id = o.staff_id
 			WHERE o.visit_id = v.id AND o.staff_id <> vs.staff_id UNION ALL SELECT r.name FROM visit_resources o JOIN resources r ON r.id = o.resource_id WHERE o.visit_id = v.id)) AS with_json,

@@ -104,6 +104,8 @@ type WallClient struct {
 	Ref    string   `json:"reference"`
 	Places int      `json:"places"`
 	Status string   `json:"status" enum:"held,pending,confirmed"`
+	Answer string   `json:"answer" doc:"What the client has answered to the invitation, in a word or two; empty for nothing yet."`
+	Comes  bool     `json:"comes" doc:"The client has not said that they do not come."`
 }
 
 // WallStart is a start on the sill.

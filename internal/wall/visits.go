@@ -3,6 +3,7 @@ package wall
 import (
 	"fmt"
 
+	"niche/core/ics"
 	"niche/core/span"
 	"niche/internal/store"
 	"niche/internal/words"
@@ -89,7 +90,7 @@ func addToWall(list []WallVisit, r store.WallVisit, text words.In) ([]WallVisit,
 		list = append(list, v)
 	}
 	v := &list[len(list)-1]
-	v.Clients = append(v.Clients, WallClient{r.BookingID, r.ClientName, r.ClientMail, r.Reference, r.Booked, r.Status})
+	v.Clients = append(v.Clients, WallClient{r.BookingID, r.ClientName, r.ClientMail, r.Reference, r.Booked, r.Status, words.OfAnswer(r.Answer), r.Answer != string(ics.NotComing)})
 	if r.Places > 1 {
 		taken := 0
 		for _, c := range v.Clients {

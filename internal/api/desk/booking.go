@@ -37,9 +37,18 @@ type ShownBooking struct {
 	MissedThen int               `json:"missedThen" doc:"How many of those they missed."`
 	Copies     []ShownCopy       `json:"copies"`
 	Answers    []question.Answer `json:"answers" doc:"What the client said to the questions, with the wording of then."`
+	Coming     string            `json:"coming" doc:"What the client has answered to the invitation that is out, with when; empty where there is none."`
+	Wish       *ShownWish        `json:"wish,omitempty" doc:"A time that the client would rather have."`
 	Messages   []ShownMessage    `json:"messages" doc:"What its client was told or will be, the newest first."`
 	Clash      string            `json:"clash" doc:"What lies on the visit, or empty."`
 	Happened   []Happened        `json:"happened" doc:"What happened to it, the last first."`
+}
+
+// ShownWish is a time that a client would rather have.
+type ShownWish struct {
+	Start span.Instant `json:"start" format:"date-time"`
+	Date  string       `json:"date" format:"date" doc:"On the business's clock."`
+	Words string       `json:"words"`
 }
 
 // ShownCopy is a copy of a visit, and how it stands.
@@ -135,8 +144,28 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	if out.Messages, err = shownMessages(db, k.ID, text); err != nil {
 		return out, err
 	}
+	out.Coming, out.Wish = coming(k, out.Messages, text)
 	out.Before, out.MissedThen = earlier.Before, earlier.Missed
 	return out, happenings(db, &out, k, v, text)
+}
+
+// coming says what a client has answered, and what they wish.
+func coming(k store.Booking, sent []ShownMessage, text words.In) (said string, wish *ShownWish) {
+	if start, end, ok := k.Wish(); ok {
+		wish = &ShownWish{start, text.Local(start).Format("2006-01-02"), text.Local(start).Format("Mon 2 Jan, ") + text.Stretch(span.Between(start, end)).Label}
+	}
+	if answer := words.OfAnswer(k.Answer()); answer != "" {
+		said = answer + ", answered " + text.Moment(k.AnsweredAt)
+		if k.AnswerComment != "" {
+			said += ": “" + k.AnswerComment + "”"
+		}
+		return said, wish
+	}
+	invited := slices.ContainsFunc(sent, func(m ShownMessage) bool { return m.State == string(store.MessageSent) && m.Invited })
+	if invited && k.Status == store.Confirmed {
+		said = "no answer yet"
+	}
+	return said, wish
 }
 
 // happenings fills what stands outside, and what happened.

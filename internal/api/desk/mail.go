@@ -26,6 +26,7 @@ type MailFields struct {
 	Username   string `json:"username" maxLength:"254" doc:"Empty where the server asks for nobody."`
 	Sender     string `json:"sender" maxLength:"254" doc:"The mail address from which mail comes."`
 	SenderName string `json:"senderName" maxLength:"120"`
+	Answers    string `json:"answers,omitempty" maxLength:"200" doc:"The address at which answers to invitations arrive, with a tag behind a plus sign; empty where none do."`
 }
 
 // MailEntry is a mail server with a password that is given anew, or not.
@@ -40,6 +41,7 @@ type MailNow struct {
 	Version     int64  `json:"version"`
 	HasPassword bool   `json:"hasPassword"`
 	Home        string `json:"home" doc:"The address by which Niche is reached, to which mails lead; empty where it was not told, and then none goes out."`
+	Hears       bool   `json:"hears" doc:"Somebody has told the program where mail that comes back is brought to it (--answers-listen)."`
 	Waiting     int    `json:"waiting" doc:"How many messages could not go out yet."`
 	Refused     int    `json:"refused" doc:"How many were refused in the last week."`
 	Lately      []Sent `json:"lately" doc:"The newest messages."`
@@ -50,7 +52,7 @@ type Sent struct {
 	ID      store.ID `json:"id"`
 	To      string   `json:"to"`
 	Subject string   `json:"subject"`
-	State   string   `json:"state" enum:"waiting,sent,refused,overtaken"`
+	State   string   `json:"state" enum:"waiting,sent,refused,overtaken,held back"`
 	When    string   `json:"when" doc:"Since when, on the business's clock."`
 	Error   string   `json:"error" doc:"Why it has not gone out, or empty."`
 }
@@ -80,7 +82,7 @@ func (s *Desk) getMail(ctx context.Context, _ *struct{}) (*api.Body[MailNow], er
 }
 
 func (s *Desk) mail(ctx context.Context) (out MailNow, err error) {
-	out = MailNow{MailFields: MailFields{Port: 587, Security: "starttls"}, Home: s.Messages.Home, Lately: []Sent{}}
+	out = MailNow{MailFields: MailFields{Port: 587, Security: "starttls"}, Home: s.Messages.Home, Hears: s.Messages.Hears, Lately: []Sent{}}
 	err = s.DB.View(ctx, func(tx store.Tx) error {
 		server, err := tx.MailServer()
 		if err == nil {
@@ -104,7 +106,7 @@ func (s *Desk) mail(ctx context.Context) (out MailNow, err error) {
 		if err != nil {
 			return err
 		}
-		list, err := tx.MessagesLately(sentLately)
+		list, err := tx.MessagesLately(span.At(s.Now()), sentLately)
 		for _, m := range list {
 			since := m.MadeAt
 			if m.SettledAt > 0 {
@@ -118,7 +120,7 @@ func (s *Desk) mail(ctx context.Context) (out MailNow, err error) {
 }
 
 func fieldsOfMail(m store.MailServer) MailFields {
-	return MailFields{m.Host, m.Port, m.Security, m.Username, m.Sender, m.SenderName}
+	return MailFields{m.Host, m.Port, m.Security, m.Username, m.Sender, m.SenderName, m.Answers}
 }
 
 // readMail reads an entry into a record. Without a password the one before is kept, as
@@ -135,6 +137,13 @@ func (s *Desk) readMail(e MailEntry, before store.MailServer) (store.MailServer,
 		wrong("sender", "This is not a mail address.")
 	}
 	row := store.MailServer{Host: strings.ToLower(f.Host), Port: f.Port, Security: f.Security, Username: f.Username, Sender: sender, SenderName: f.SenderName}
+	if f.Answers != "" {
+		answers, ok := people.MailAddress(f.Answers)
+		if !ok || strings.Contains(answers, "+") {
+			wrong("answers", "This is not a mail address without a plus sign.")
+		}
+		row.Answers = answers
+	}
 	same := before.Host == row.Host && before.Port == row.Port && before.Username == row.Username
 	switch {
 	case f.Username == "":

@@ -116,15 +116,16 @@ type MessageExample struct {
 
 // ShownMessage is a message about a booking, and how it stands.
 type ShownMessage struct {
-	ID     store.ID `json:"id"`
-	Kind   string   `json:"kind"`
-	Name   string   `json:"name" doc:"What it is, in a word."`
-	Said   string   `json:"said" doc:"Its subject, once it was sent; else empty."`
-	To     string   `json:"to"`
-	State  string   `json:"state" enum:"waiting,sent,refused,overtaken,held back"`
-	When   string   `json:"when" doc:"When it was sent or settled, or when it will go out."`
-	Later  bool     `json:"later" doc:"It is kept for later, and can be held back."`
-	Reason string   `json:"reason" doc:"What is wrong, or empty."`
+	ID      store.ID `json:"id"`
+	Kind    string   `json:"kind"`
+	Name    string   `json:"name" doc:"What it is, in a word."`
+	Said    string   `json:"said" doc:"Its subject, once it was sent; else empty."`
+	To      string   `json:"to"`
+	State   string   `json:"state" enum:"waiting,sent,refused,overtaken,held back"`
+	When    string   `json:"when" doc:"When it was sent or settled, or when it will go out."`
+	Invited bool     `json:"invited" doc:"It asks for an answer whether the client comes."`
+	Later   bool     `json:"later" doc:"It is kept for later, and can be held back."`
+	Reason  string   `json:"reason" doc:"What is wrong, or empty."`
 }
 
 func (s *Desk) registerMessages(a huma.API) {
@@ -214,7 +215,7 @@ func shownMessages(db store.Tx, booking store.ID, text words.In) ([]ShownMessage
 	rows, err := db.MessagesOfBooking(booking)
 	out := []ShownMessage{}
 	for _, r := range rows {
-		m := ShownMessage{ID: r.ID, Kind: r.Kind, Name: message.Title(r.Kind), To: r.Recipient, State: string(r.State), Reason: r.Error, When: text.Moment(r.MadeAt)}
+		m := ShownMessage{ID: r.ID, Kind: r.Kind, Name: message.Title(r.Kind), To: r.Recipient, State: string(r.State), Reason: r.Error, Invited: r.Kind == message.Confirmed || r.Kind == message.Changed, When: text.Moment(r.MadeAt)}
 		later := r.Kind == message.Reminder || r.Kind == message.FollowUp
 		switch {
 		case r.SettledAt > 0:

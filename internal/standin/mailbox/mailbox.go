@@ -19,6 +19,7 @@ import (
 	"net/url"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -58,11 +59,12 @@ const (
 
 // Box is the mail server.
 type Box struct {
-	mu   sync.Mutex
-	file string
-	now  func() time.Time
-	mood Mood
-	list []Mail
+	mu    sync.Mutex
+	file  string
+	now   func() time.Time
+	mood  Mood
+	relay string // host:port of the server to which answers go; none are sent where it is empty
+	list  []Mail
 }
 
 // Open opens the mailbox that is kept in a file; in memory without one.
@@ -89,6 +91,13 @@ func (b *Box) Behave(m Mood) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.mood = m
+}
+
+// AnswersGo names the server, host:port, to which answers to invitations go.
+func (b *Box) AnswersGo(to string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.relay = to
 }
 
 func (b *Box) behaves() Mood {
@@ -247,22 +256,39 @@ var page = template.Must(template.ParseFS(files, "mailbox.html"))
 // Handler returns the page.
 func (b *Box) Handler() http.Handler {
 	mux := http.NewServeMux()
-	mux.HandleFunc("GET /{$}", func(w http.ResponseWriter, _ *http.Request) {
+	mux.HandleFunc("GET /{$}", func(w http.ResponseWriter, r *http.Request) {
+		answered, _ := strconv.Atoi(r.URL.Query().Get("answered"))
 		var list []Read
 		mails := b.Mails()
 		for i, m := range mails {
-			r := m.Read()
-			r.Number = len(mails) - i
-			list = append(list, r)
+			read := m.Read()
+			read.Number = len(mails) - i
+			list = append(list, read)
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		_ = page.Execute(w, struct {
-			Mails []Read
-			Mood  Mood
-			Moods []struct{ Mood, Words string }
-		}{list, b.behaves(), []struct{ Mood, Words string }{
+			Mails    []Read
+			Answered int // the number of a mail that was answered
+			Answers  []struct{ PartStat, Words string }
+			Mood     Mood
+			Moods    []struct{ Mood, Words string }
+		}{list, answered, answers, b.behaves(), []struct{ Mood, Words string }{
 			{string(Takes), "takes every mail"}, {string(Later), "refuses for now"}, {string(Refuses), "refuses the address"},
 			{string(BadSender), "lets nobody send"}, {string(BreaksOff), "takes it, and breaks off"}}})
+	})
+	mux.HandleFunc("POST /answer", func(w http.ResponseWriter, r *http.Request) {
+		r.Body = http.MaxBytesReader(w, r.Body, 4<<10)
+		mails := b.Mails()
+		n, err := strconv.Atoi(r.PostFormValue("number"))
+		if err != nil || n < 1 || n > len(mails) {
+			http.Error(w, "There is no such mail.", http.StatusNotFound)
+			return
+		}
+		if err := b.Answer(mails[len(mails)-n], r.PostFormValue("answer")); err != nil {
+			http.Error(w, err.Error(), http.StatusBadGateway)
+			return
+		}
+		http.Redirect(w, r, "/?answered="+strconv.Itoa(n), http.StatusSeeOther)
 	})
 	mux.HandleFunc("POST /mood", func(w http.ResponseWriter, r *http.Request) {
 		r.Body = http.MaxBytesReader(w, r.Body, 4<<10)

@@ -34,7 +34,7 @@
   }
   /** Where a visit on which something lies could go. */
   const movable = $derived(
-    (item.kind === 'clash' || item.kind === 'unfit') && item.bookings.length === 1
+    (item.kind === 'clash' || item.kind === 'unfit' || item.kind === 'answer') && item.bookings.length === 1
       ? item.bookings[0]
       : undefined,
   );
@@ -65,6 +65,7 @@
     switch (item.kind) {
       case 'clash':
       case 'unfit':
+      case 'answer':
         return [
           ...(ways.value ?? []).map((w): Deed => ({
             label: w.words,

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { searchParams } from 'sv-router';
   import { clientHears } from '../hears';
   import { api, data, everything, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
@@ -10,7 +11,7 @@
   /** Moves a booking, or hands it over: near starts, others, and one that rules refuse. */
   let { booking, onmoved }: { booking: Shape<'ShownBooking'>; onmoved: () => void } = $props();
 
-  let from = $state('');
+  let from = $state(String(searchParams.get('from') ?? ''));
   let staff = $state(0);
   let chosen = $state.raw<{ at: string; staff: number; words: string }>();
   let anyway = $state(false);

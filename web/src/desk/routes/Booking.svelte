@@ -173,6 +173,15 @@
               <dd><a class="link-plain" href="tel:{b.phone}">{b.phone}</a></dd>{/if}
             <dt>Own zone</dt>
             <dd>{b.zone}</dd>
+            {#if b.coming}<dt>Comes?</dt>
+              <dd class={b.coming.startsWith('not') ? 'font-semibold text-brick' : ''}>{b.coming}</dd>{/if}
+            {#if b.wish}<dt>Wish</dt>
+              <dd>
+                rather {b.wish.words}
+                <a class="link-plain" href="/bookings/{b.id}?do=move&from={b.wish.date}"
+                  >see the starts around it</a
+                >
+              </dd>{/if}
             {#if b.places > 1}<dt>Places</dt>
               <dd>{b.places}</dd>{/if}
             <dt>Visits</dt>
@@ -206,43 +215,45 @@
               <dd class="whitespace-pre-line">{b.note}</dd>{/if}
           </dl>
         </section>
-        <section class="sheet px-4 py-3">
-          <h2 class="text-base font-bold">Where it stands outside</h2>
-          <ul class="mt-1 divide-y divide-base-300 border-t border-base-300">
-            {#each b.copies as c (c.id)}
-              <li class="py-2">
-                <div class="flex items-baseline gap-2">
-                  <b>{c.calendar}</b>
-                  <span class="text-mute">{first(c.staff)}{c.part ? `, time ${c.part}` : ''}</span>
-                  <span class="ml-auto text-sm"
-                    >{#if c.going}to be removed{:else}<CopySign state={c.state} />{/if}</span
-                  >
-                </div>
-                {#if c.words}<p class="text-sm text-mute">{c.words}</p>{/if}
-              </li>
-            {:else}
-              <li class="py-2 text-mute">
-                {b.status === 'cancelled' ? 'Nothing is left outside.' : 'It is written to no calendar.'}
-              </li>
-            {/each}
-          </ul>
-          {#if b.copies.some((c) => !c.going)}
-            <button
-              type="button"
-              class="link-plain text-sm"
-              disabled={busy}
-              onclick={() =>
-                void act(() => api.POST('/api/visits/{id}/copies', { params: { path: { id: b.visit } } }))}
-              >write it again</button
-            >
-          {/if}
-          <div class="mt-2 grid gap-1 border-t border-base-300 pt-2 text-sm">
-            {#if b.picked}<p class="text-mute">{b.picked}</p>{/if}
-            {#if b.things.length}<p class="text-mute">With {b.things.join(', ')}.</p>{/if}
-            <Sold booking={b.id} />
-          </div>
-        </section>
-        <Messages booking={b.id} list={b.messages} ahead={b.status !== 'cancelled'} />
+        <div class="grid gap-4">
+          <section class="sheet px-4 py-3">
+            <h2 class="text-base font-bold">Where it stands outside</h2>
+            <ul class="mt-1 divide-y divide-base-300 border-t border-base-300">
+              {#each b.copies as c (c.id)}
+                <li class="py-2">
+                  <div class="flex items-baseline gap-2">
+                    <b>{c.calendar}</b>
+                    <span class="text-mute">{first(c.staff)}{c.part ? `, time ${c.part}` : ''}</span>
+                    <span class="ml-auto text-sm"
+                      >{#if c.going}to be removed{:else}<CopySign state={c.state} />{/if}</span
+                    >
+                  </div>
+                  {#if c.words}<p class="text-sm text-mute">{c.words}</p>{/if}
+                </li>
+              {:else}
+                <li class="py-2 text-mute">
+                  {b.status === 'cancelled' ? 'Nothing is left outside.' : 'It is written to no calendar.'}
+                </li>
+              {/each}
+            </ul>
+            {#if b.copies.some((c) => !c.going)}
+              <button
+                type="button"
+                class="link-plain text-sm"
+                disabled={busy}
+                onclick={() =>
+                  void act(() => api.POST('/api/visits/{id}/copies', { params: { path: { id: b.visit } } }))}
+                >write it again</button
+              >
+            {/if}
+            <div class="mt-2 grid gap-1 border-t border-base-300 pt-2 text-sm">
+              {#if b.picked}<p class="text-mute">{b.picked}</p>{/if}
+              {#if b.things.length}<p class="text-mute">With {b.things.join(', ')}.</p>{/if}
+              <Sold booking={b.id} />
+            </div>
+          </section>
+          <Messages booking={b.id} list={b.messages} ahead={b.status !== 'cancelled'} />
+        </div>
       </div>
     </div>
     <aside class="border-edge bg-base-100 px-6 py-6 max-lg:border-t lg:border-l" aria-label="What happened">

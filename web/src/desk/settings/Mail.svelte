@@ -17,13 +17,22 @@
     {
       read: () => data(api.GET('/api/mail')),
       save: (_, body, version) => data(api.PUT('/api/mail', { params: { header: over(version) }, body })),
-      value: ({ host, port, security, username, sender, senderName }) => ({
-        ...{ host, port, security, username, sender, senderName },
+      value: ({ host, port, security, username, sender, senderName, answers }) => ({
+        ...{ host, port, security, username, sender, senderName, answers },
         password: '',
       }),
       body: (fields) => fields,
     },
-    { host: '', port: 587, security: 'starttls', username: '', sender: '', senderName: '', password: '' },
+    {
+      host: '',
+      port: 587,
+      security: 'starttls',
+      username: '',
+      sender: '',
+      senderName: '',
+      answers: '',
+      password: '',
+    },
   );
   const parts = fields<Fields>({
     host: 'Mail server',
@@ -33,6 +42,7 @@
     password: 'Password',
     sender: 'Sender',
     senderName: 'Sender’s name',
+    answers: 'Address for answers',
   });
   $effect(() => void form.open(1));
   $effect(() => listen(() => void form.again(), ['messages']));
@@ -71,6 +81,7 @@
     sent: 'sent',
     refused: 'refused',
     overtaken: 'overtaken',
+    'held back': 'held back',
   };
 </script>
 
@@ -146,6 +157,25 @@
           />
         {/snippet}
       </Field>
+      <div class="sm:col-span-2">
+        <Field
+          label="Address for answers"
+          hint={now.hears
+            ? 'Answers to invitations come to it, with a tag behind a plus sign, and so does mail that could not be delivered. Its server has to bring them here.'
+            : 'Nobody brings mail here yet: whoever runs Niche gives --answers-listen, and has the server of this address bring its mail there. Until then clients’ answers to invitations go to the sender, unseen here.'}
+          error={wrong.answers}
+        >
+          {#snippet children(tie)}
+            <input
+              class="input w-full sm:max-w-96"
+              type="email"
+              autocomplete="off"
+              bind:value={form.value.answers}
+              {...tie}
+            />
+          {/snippet}
+        </Field>
+      </div>
       <Field label="Sender’s name" error={wrong.senderName}>
         {#snippet children(tie)}
           <input class="input w-full" autocomplete="off" bind:value={form.value.senderName} {...tie} />
@@ -189,7 +219,12 @@
     {#if now.lately.length}
       <div class="grid gap-2">
         <h3 class="font-bold">Lately</h3>
-        <ul class="sheet max-h-80 divide-y divide-base-300 overflow-auto" tabindex="-1">
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex (it scrolls, by keys too) -->
+        <ul
+          class="sheet max-h-80 divide-y divide-base-300 overflow-auto"
+          tabindex="0"
+          aria-label="Mail that went out lately"
+        >
           {#each now.lately as m (m.id)}
             <li class="grid gap-x-3 px-4 py-2 text-sm sm:grid-cols-[minmax(0,1fr)_auto]">
               <span class="break-words"><b>{m.to}</b> {m.subject}</span>

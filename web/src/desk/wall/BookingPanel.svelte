@@ -104,6 +104,9 @@
           {#if shared}<b>{c.name}{c.places > 1 ? `, ${c.places} places` : ''}</b>{/if}
           <span>Reference <a class="link-plain" href="/bookings/{c.id}">{c.reference}</a></span>
           <span class="break-words text-mute">{c.mail}</span>
+          {#if c.answer}<span class={c.comes ? 'text-mute' : 'font-semibold text-brick'}
+              >answered: {c.answer}</span
+            >{/if}
           <Sold booking={c.id} />
           {#if c.status === 'pending'}
             <Notice>It waits for you: a calendar could not be read when it was booked.</Notice>

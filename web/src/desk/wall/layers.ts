@@ -23,6 +23,8 @@ export function solidOf(v: Shape<'WallVisit'>): Solid {
     pending: v.status !== 'confirmed',
     copy: v.copy,
     clash: v.clash,
+    answer: v.clients.length === 1 ? (v.clients[0]?.answer ?? '') : '',
+    comes: v.clients.every((c) => c.comes),
   };
 }
 

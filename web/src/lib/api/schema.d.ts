@@ -2963,6 +2963,8 @@ export interface components {
       version: number;
     };
     MailEntry: {
+      /** @description The address at which answers to invitations arrive, with a tag behind a plus sign; empty where none do. */
+      answers?: string;
       /** @description As mail.example; empty for none: then no mail goes out. */
       host: string;
       /** @description Empty to keep the present one. */
@@ -2981,7 +2983,11 @@ export interface components {
       username: string;
     };
     MailNow: {
+      /** @description The address at which answers to invitations arrive, with a tag behind a plus sign; empty where none do. */
+      answers?: string;
       hasPassword: boolean;
+      /** @description Somebody has told the program where mail that comes back is brought to it (--answers-listen). */
+      hears: boolean;
       /** @description The address by which Niche is reached, to which mails lead; empty where it was not told, and then none goes out. */
       home: string;
       /** @description As mail.example; empty for none: then no mail goes out. */
@@ -3697,7 +3703,7 @@ export interface components {
       /** Format: int64 */
       id: number;
       /** @enum {string} */
-      state: 'waiting' | 'sent' | 'refused' | 'overtaken';
+      state: 'waiting' | 'sent' | 'refused' | 'overtaken' | 'held back';
       subject: string;
       to: string;
       /** @description Since when, on the business's clock. */
@@ -3952,6 +3958,8 @@ export interface components {
       /** @description What lies on the visit, or empty. */
       clash: string;
       client: string;
+      /** @description What the client has answered to the invitation that is out, with when; empty where there is none. */
+      coming: string;
       copies: components['schemas']['ShownCopy'][];
       /** @description How its copies stand, the worst of them; empty where there is none. */
       copy: string;
@@ -4016,6 +4024,8 @@ export interface components {
       visit: number;
       /** @description The visit, on the business's clock. */
       when: string;
+      /** @description A time that the client would rather have. */
+      wish?: components['schemas']['ShownWish'];
       /** @description The client's own. */
       zone: string;
     };
@@ -4036,6 +4046,8 @@ export interface components {
     ShownMessage: {
       /** Format: int64 */
       id: number;
+      /** @description It asks for an answer whether the client comes. */
+      invited: boolean;
       kind: string;
       /** @description It is kept for later, and can be held back. */
       later: boolean;
@@ -4093,6 +4105,16 @@ export interface components {
       words: string;
       /** @description The owner's, in which times are written. */
       zone: string;
+    };
+    ShownWish: {
+      /**
+       * Format: date
+       * @description On the business's clock.
+       */
+      date: string;
+      /** Format: date-time */
+      start: string;
+      words: string;
     };
     Side: {
       busy: components['schemas']['Stretch'][];
@@ -4348,6 +4370,10 @@ export interface components {
       unread: boolean;
     };
     WallClient: {
+      /** @description What the client has answered to the invitation, in a word or two; empty for nothing yet. */
+      answer: string;
+      /** @description The client has not said that they do not come. */
+      comes: boolean;
       /**
        * Format: int64
        * @description Of the booking.

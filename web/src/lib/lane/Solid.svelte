@@ -32,6 +32,7 @@
   class:pending={s.pending}
   class:picked
   class:clash={s.clash}
+  class:declined={s.comes === false}
   class:low={course.of > 1}
   style="{place(axis, s)};--hue:var(--color-hue-{s.hue}){shared(course)}"
   aria-label="{s.title}, {linesOf(s).join('; ')}"
@@ -98,6 +99,10 @@
     height: 11px;
     background: var(--color-clash);
     mask: url("data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' width='16' height='11'%3E%3Cpath d='M0 0h16v1.5H0zM1 2.5h14v3.5H1zM0 7h7v4H0zM9 7h7v4H9z'/%3E%3C/svg%3E");
+  }
+  /* Whose client says that they do not come: the name is struck through. */
+  .solid.declined b {
+    text-decoration: line-through 2px;
   }
   .solid.clash .seal {
     bottom: 14px;

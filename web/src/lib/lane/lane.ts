@@ -32,6 +32,10 @@ export type Solid = Part & {
   hue: number;
   pending: boolean;
   copy: CopyState;
+  /** What the client has answered, in words, or empty. */
+  answer?: string;
+  /** Whether nobody has said that they do not come. */
+  comes?: boolean;
   /** The busy time that came on top of it, in a sentence, or empty. */
   clash: string;
 };
@@ -69,6 +73,7 @@ export function linesOf(s: Solid): string[] {
     ...around,
     s.pending ? 'waits for you' : '',
     copyWords[s.copy],
+    s.answer ? `the client is ${s.answer}` : '',
     s.clash,
   ].filter(Boolean);
 }
