@@ -15,6 +15,7 @@ type Method string
 const (
 	Request Method = "REQUEST" // it asks somebody to come, or says that the time or the place is another
 	Cancel  Method = "CANCEL"
+	Publish Method = "PUBLISH" // it tells of a visit, and asks nothing
 )
 
 // Invitation asks one client to a visit, by iTIP (RFC 5546). It names nobody but its
@@ -32,26 +33,51 @@ type Invitation struct {
 	URL         string // where the client manages it; empty for none
 	Organizer   Guest
 	Client      Guest
+	Tentative   bool         // of a visit that is only told of: it waits for a decision
 	Alarm       span.Minutes // before it begins; 0 for none
 }
 
 // Encode returns the invitation as a calendar object. It says who is asked and that an
 // answer is wanted; a cancellation asks nothing.
-func (i Invitation) Encode() []byte {
+func (i Invitation) Encode() []byte { return i.calendar([]Invitation{i}) }
+
+// Published returns visits as one calendar that tells of them and asks nothing, called by a
+// name; it says that it is worth looking at every hour (RFC 7986).
+func Published(name string, list []Invitation) []byte {
+	for n := range list {
+		list[n].Method, list[n].Zone = Publish, hours.Zone{}
+	}
+	return Invitation{Method: Publish, Summary: name}.calendar(list)
+}
+
+// calendar writes a calendar object of some events, by the method of one.
+func (i Invitation) calendar(list []Invitation) []byte {
 	var out bytes.Buffer
 	line := func(name, value string) { fold(&out, name+":"+value) }
 	line("BEGIN", "VCALENDAR")
 	line("VERSION", "2.0")
 	line("PRODID", "-//Niche//Bookings//EN")
 	line("METHOD", string(i.Method))
-	if zoned(i.Zone, i.Visit) {
+	if i.Method == Publish {
+		line("NAME", escape(i.Summary))
+		fold(&out, "REFRESH-INTERVAL;VALUE=DURATION:PT1H")
+	} else if zoned(i.Zone, i.Visit) {
 		encodeZone(&out, i.Zone, i.Visit)
 	}
+	for _, e := range list {
+		e.event(&out)
+	}
+	line("END", "VCALENDAR")
+	return out.Bytes()
+}
+
+func (i Invitation) event(out *bytes.Buffer) {
+	line := func(name, value string) { fold(out, name+":"+value) }
 	line("BEGIN", "VEVENT")
 	line("UID", i.UID)
 	line("DTSTAMP", i.Stamp.Time().Format(utcLayout))
 	line("SEQUENCE", fmt.Sprint(i.Sequence))
-	encodeTimes(&out, i.Zone, i.Visit)
+	encodeTimes(out, i.Zone, i.Visit)
 	line("SUMMARY", escape(i.Summary))
 	if i.Description != "" {
 		line("DESCRIPTION", escape(i.Description))
@@ -62,12 +88,23 @@ func (i Invitation) Encode() []byte {
 	if i.URL != "" {
 		line("URL", i.URL)
 	}
-	fold(&out, fmt.Sprintf(`ORGANIZER;CN="%s":%s`, i.Organizer.name(), i.Organizer.Address))
-	asks, status := ";PARTSTAT=NEEDS-ACTION;RSVP=TRUE", "CONFIRMED"
-	if i.Method == Cancel {
-		asks, status = "", "CANCELLED"
+	status := "CONFIRMED"
+	switch i.Method {
+	case Cancel:
+		status = "CANCELLED"
+	case Publish:
+		if i.Tentative {
+			status = "TENTATIVE"
+		}
 	}
-	fold(&out, fmt.Sprintf(`ATTENDEE;CN="%s";CUTYPE=INDIVIDUAL;ROLE=REQ-PARTICIPANT%s:%s`, i.Client.name(), asks, i.Client.Address))
+	if i.Method != Publish {
+		fold(out, fmt.Sprintf(`ORGANIZER;CN="%s":%s`, i.Organizer.name(), i.Organizer.Address))
+		asks := ";PARTSTAT=NEEDS-ACTION;RSVP=TRUE"
+		if i.Method == Cancel {
+			asks = ""
+		}
+		fold(out, fmt.Sprintf(`ATTENDEE;CN="%s";CUTYPE=INDIVIDUAL;ROLE=REQ-PARTICIPANT%s:%s`, i.Client.name(), asks, i.Client.Address))
+	}
 	line("STATUS", status)
 	line("TRANSP", "OPAQUE")
 	if i.Alarm > 0 && i.Method == Request {
@@ -78,6 +115,4 @@ func (i Invitation) Encode() []byte {
 		line("END", "VALARM")
 	}
 	line("END", "VEVENT")
-	line("END", "VCALENDAR")
-	return out.Bytes()
 }

@@ -51,6 +51,7 @@ type Settings struct {
 	Framing  []string // the sites that may show the clients' pages in a frame
 	Metrics  string   // the token that opens /metrics; empty when it is on a listener of its own
 	Version  string
+	Moved    func(ctx context.Context, slug string) string // the address that a page has now which had one; empty for one that none had
 }
 
 // Part is the resources of one audience.
@@ -106,7 +107,7 @@ func New(s Settings, parts ...Part) http.Handler {
 	if s.Metrics != "" {
 		router.GET("/metrics", gin.WrapH(withToken(s.Metrics, MetricsHandler(s.Counters))))
 	}
-	frontEnd(router)
+	frontEnd(router, s.Moved)
 	return http.NewCrossOriginProtection().Handler(packed(router))
 }
 

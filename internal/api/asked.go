@@ -21,9 +21,11 @@ type Heard struct {
 	Answers []question.Answer
 }
 
-// Read checks what was said by what a service asks. At the desk nothing needs to be said.
-func (a Asked) Read(service store.Service, zone string, atDesk bool) (h Heard, err error) {
+// Read checks what was said by what a service asks, beside what is known to be wrong. At the
+// desk nothing needs to be said.
+func (a Asked) Read(service store.Service, zone string, atDesk bool, wrongAlready ...FieldError) (h Heard, err error) {
 	p := NewProblem(http.StatusUnprocessableEntity, "Something is missing or wrong.")
+	p.Errors = wrongAlready
 	country := telephone.CountryOf(zone)
 	number := func(text string) (string, bool) { return telephone.Read(text, country) }
 	wrong := func(field, words string) { p.Errors = append(p.Errors, FieldError{Field: field, Message: words}) }

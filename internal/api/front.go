@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"io/fs"
@@ -14,9 +15,9 @@ import (
 	"niche/web"
 )
 
-// frontEnd serves the built front end. It has three pages: what clients open, what staff
+// frontEnd serves the built front end. An address that a page had leads to the one that it has. It has three pages: what clients open, what staff
 // members have for themselves, and the desk; which part of them is shown is up to their routers.
-func frontEnd(router *gin.Engine) {
+func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) string) {
 	files, built := web.Files()
 	page := func(c *gin.Context) string {
 		switch p := c.Request.URL.Path; {
@@ -43,6 +44,14 @@ func frontEnd(router *gin.Engine) {
 			c.Header("Cache-Control", "public, max-age=31536000, immutable")
 			serveFile(c, files, name)
 			return
+		}
+		if slug, ok := strings.CutPrefix(p, "/book/"); ok && moved != nil {
+			if now := moved(c.Request.Context(), slug); now != "" {
+				to := *c.Request.URL
+				to.Path, to.RawPath, to.Host, to.Scheme = PagePath(now), "", "", ""
+				c.Redirect(http.StatusMovedPermanently, to.String())
+				return
+			}
 		}
 		c.Header("Cache-Control", "no-cache")
 		serveFile(c, files, page(c))

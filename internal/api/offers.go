@@ -68,7 +68,22 @@ func IDs(texts []string) []store.ID {
 
 // MoveBooking moves a booking, for whoever may.
 func MoveBooking(ctx context.Context, db *store.DB, bookings *booking.Bookings, id store.ID, to Move, anyway string, text words.In) error {
-	_, err := bookings.MoveAnyway(ctx, id, to.Start, to.Staff, anyway)
+	return moveBooking(ctx, db, bookings, id, to, text, func() error {
+		_, err := bookings.MoveAnyway(ctx, id, to.Start, to.Staff, anyway)
+		return err
+	})
+}
+
+// MoveOwn moves a booking for its client.
+func MoveOwn(ctx context.Context, db *store.DB, bookings *booking.Bookings, id store.ID, to Move, text words.In) error {
+	return moveBooking(ctx, db, bookings, id, to, text, func() error {
+		_, err := bookings.MoveByClient(ctx, id, to.Start, to.Staff)
+		return err
+	})
+}
+
+func moveBooking(ctx context.Context, db *store.DB, bookings *booking.Bookings, id store.ID, to Move, text words.In, move func() error) error {
+	err := move()
 	if errors.Is(err, booking.ErrNotMovable) {
 		return NewProblem(http.StatusConflict, "Only a confirmed booking can be moved.")
 	}

@@ -25,6 +25,7 @@ import (
 	"niche/internal/outbox"
 	"niche/internal/secret"
 	"niche/internal/store"
+	"niche/internal/work"
 )
 
 // lookFor is how long the last look may take.
@@ -154,7 +155,7 @@ func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
 		if err != nil {
 			return 0, err
 		}
-		held.Status = status
+		held.Status, held.AnswerBy = status, h.booking.AnswerBy
 		if err := tx.SaveBooking(held); err != nil {
 			return 0, err
 		}
@@ -274,6 +275,16 @@ func (b *Bookings) Sweep(ctx context.Context) error {
 	return nil
 }
 
+// Queue returns the requests that nobody has answered in time, as work: each is declined, its
+// time is free, and its client is told.
+func (b *Bookings) Queue() work.Queue {
+	return work.Queue{Name: "requests", Store: store.RequestQueue, Do: func(ctx context.Context, id store.ID) error {
+		return b.cancelIf(ctx, []store.ID{id}, message.Declined, func(k store.Booking) bool {
+			return k.Status == store.Pending && k.AnswerBy > 0 && k.AnswerBy <= span.At(b.Now())
+		})
+	}, Forward: func(store.Tx, string, span.Instant) error { return nil }}
+}
+
 // busyWith notes that a request is busy with a held booking, until done is called. The
 // number of one that was dropped may be given to the next before its request has
 // ended, so requests are counted.
@@ -340,6 +351,11 @@ func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 
 // cancelAll cancels bookings, and tells their clients by a kind of news.
 func (b *Bookings) cancelAll(ctx context.Context, ids []store.ID, kind string) error {
+	return b.cancelIf(ctx, ids, kind, func(store.Booking) bool { return true })
+}
+
+// cancelIf cancels those of some bookings of which something is still so.
+func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, kind string, still func(store.Booking) bool) error {
 	now := span.At(b.Now())
 	err := b.DB.Write(ctx, func(tx store.Tx) error {
 		for _, id := range ids {
@@ -347,7 +363,7 @@ func (b *Bookings) cancelAll(ctx context.Context, ids []store.ID, kind string) e
 			if err != nil {
 				return err
 			}
-			if k.Status == store.Cancelled {
+			if k.Status == store.Cancelled || !still(k) {
 				continue
 			}
 			was := k.Status

@@ -287,6 +287,9 @@ func (b *Bookings) confirm(ctx context.Context, h *hold, r Request, moved store.
 			}
 			status = store.Pending
 		}
+		if within := h.service.ApproveWithin; within > 0 && !h.moving && h.booking.MadeBy == "" {
+			status, h.booking.AnswerBy = store.Pending, min(h.now.Add(within), r.Start)
+		}
 		h.booking.Status = status
 		decided, err := settle(tx, *h, status)
 		if err != nil {

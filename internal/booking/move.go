@@ -28,8 +28,17 @@ func (b *Bookings) Move(ctx context.Context, id store.ID, start span.Instant, st
 	return b.MoveAnyway(ctx, id, start, staff, "")
 }
 
+// MoveByClient is Move, and counts how often the client has done so.
+func (b *Bookings) MoveByClient(ctx context.Context, id store.ID, start span.Instant, staff store.ID) (store.Booking, error) {
+	return b.move(ctx, id, start, staff, "", true)
+}
+
 // MoveAnyway is Move, and overrules what rules say for a reason, if one is given: all but claims.
 func (b *Bookings) MoveAnyway(ctx context.Context, id store.ID, start span.Instant, staff store.ID, anyway string) (store.Booking, error) {
+	return b.move(ctx, id, start, staff, anyway, false)
+}
+
+func (b *Bookings) move(ctx context.Context, id store.ID, start span.Instant, staff store.ID, anyway string, byClient bool) (store.Booking, error) {
 	tx := b.DB.Read(ctx)
 	k, err := tx.Booking(id)
 	if err != nil {
@@ -49,7 +58,7 @@ func (b *Bookings) MoveAnyway(ctx context.Context, id store.ID, start span.Insta
 		return k, err
 	}
 	_, err = b.secure(ctx, r, k, store.Booking{TokenHash: secret.Hash(secret.New())}, func(tx store.Tx, h hold, _ store.BookingStatus) (store.ID, error) {
-		if err := settleMove(tx, k, h, span.At(b.Now())); err != nil {
+		if err := settleMove(tx, k, h, span.At(b.Now()), byClient); err != nil {
 			return 0, err
 		}
 		if anyway != "" {
@@ -171,7 +180,7 @@ func (b *Bookings) Places(ctx context.Context, id store.ID, date hours.LocalDate
 }
 
 // settleMove puts the booking where the hold is, in one transaction.
-func settleMove(tx store.Tx, k store.Booking, h hold, now span.Instant) error {
+func settleMove(tx store.Tx, k store.Booking, h hold, now span.Instant, byClient bool) error {
 	present, err := tx.Booking(k.ID)
 	if err != nil {
 		return err
@@ -191,6 +200,9 @@ func settleMove(tx store.Tx, k store.Booking, h hold, now span.Instant) error {
 		return err
 	}
 	present.Picked, present.Sequence = h.booking.Picked, present.Sequence+1
+	if byClient {
+		present.MovedByClient++
+	}
 	if others > 0 || !own {
 		present.VisitID = h.visit.ID
 		if err := tx.SaveBooking(present); err != nil {

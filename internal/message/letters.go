@@ -31,6 +31,7 @@ var Fields = []struct{ Name, About string }{
 	{"manage", "the address of the client’s own page of it"},
 	{"move", "the address on which it is moved"},
 	{"cancel", "the address on which it is cancelled"},
+	{"calendar", "the address of a calendar of all the client’s visits, for their own calendar to follow"},
 	{"reference", "the reference"},
 	{"business", "the business"},
 }
@@ -188,6 +189,7 @@ func (s Subject) values(x words.In) map[string]string {
 	}
 	if s.Manage != "" {
 		v["move"], v["cancel"] = s.Manage+"?do=move", s.Manage+"?do=cancel"
+		v["calendar"] = strings.Replace(s.Manage, "/booking/", "/api/my-bookings/", 1) + "/all.ics"
 	}
 	return v
 }
@@ -200,24 +202,55 @@ func (s Subject) Invite(l Letter, kind string, organizer string, now span.Instan
 		l.Method = ""
 		return l, nil
 	}
-	x, err := s.in()
+	i, err := s.entry(now)
 	if err != nil {
 		return l, err
 	}
+	i.Method, i.Organizer = l.Method, ics.Guest{Name: s.Business.Name, Address: ics.Mailto(organizer)}
+	if l.Method == ics.Cancel {
+		i.URL = ""
+	}
+	l.Invite = i.Encode()
+	return l, nil
+}
+
+// entry is the visit as it stands in the client's calendar.
+func (s Subject) entry(now span.Instant) (ics.Invitation, error) {
+	x, err := s.in()
 	about := []string{}
 	if len(s.With) > 0 {
 		about = append(about, "With "+words.List(s.With, "and"))
 	}
 	about = append(about, "Reference "+s.Booking.Reference)
-	if s.Manage != "" && l.Method == ics.Request {
+	if s.Manage != "" && s.Booking.Status != store.Cancelled {
 		about = append(about, "To move or cancel it: "+s.Manage)
 	}
-	i := ics.Invitation{Method: l.Method, UID: uid(s.Booking), Stamp: now, Sequence: s.Booking.Sequence, Visit: s.Visit.During(), Zone: x.Zone, Summary: s.Service.Name + ", " + s.Business.Name,
-		Description: strings.Join(about, "\n"), Location: s.Service.Place, Organizer: ics.Guest{Name: s.Business.Name, Address: ics.Mailto(organizer)},
-		Client: ics.Guest{Name: cmp.Or(s.Booking.ClientName, s.Booking.ClientMail), Address: ics.Mailto(s.Booking.ClientMail)}}
-	if l.Method == ics.Request {
-		i.URL = s.Manage
+	return ics.Invitation{UID: uid(s.Booking), Stamp: now, Sequence: s.Booking.Sequence, Visit: s.Visit.During(), Zone: x.Zone, Summary: s.Service.Name + ", " + s.Business.Name,
+		Description: strings.Join(about, "\n"), Location: s.Service.Place, URL: s.Manage, Tentative: s.Booking.Status == store.Pending,
+		Client: ics.Guest{Name: cmp.Or(s.Booking.ClientName, s.Booking.ClientMail), Address: ics.Mailto(s.Booking.ClientMail)}}, err
+}
+
+// Calendar returns bookings of a client as a calendar that tells of them: the cancelled ones
+// are not in it. Of the one that is managed at an address, that is told.
+func Calendar(tx store.Tx, list []store.Booking, managed store.ID, manage string, now span.Instant) ([]byte, error) {
+	name := ""
+	var entries []ics.Invitation
+	for _, k := range list {
+		if k.Status != store.Confirmed && k.Status != store.Pending {
+			continue
+		}
+		s, err := SubjectOf(tx, k.ID, "")
+		if err != nil {
+			return nil, err
+		}
+		if k.ID == managed {
+			s.Manage = manage
+		}
+		entry, err := s.entry(now)
+		if err != nil {
+			return nil, err
+		}
+		name, entries = s.Business.Name, append(entries, entry)
 	}
-	l.Invite = i.Encode()
-	return l, nil
+	return ics.Published(name, entries), nil
 }

@@ -149,6 +149,7 @@ func (n *Niche) start(s Settings) error {
 	runner.Add(out.Queue())
 	runner.Add(n.readings.Queue())
 	runner.Add(mails.Queue())
+	runner.Add(bookings.Queue())
 	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
 	proofs := proof.New(proof.Settings{DB: n.db, Links: links, Readings: n.readings, Bookings: bookings, Hub: n.hub, Log: s.Log, Now: s.Now})
 	who := people.New(n.db, keeper, s.Data, s.Now, func() { n.hub.Tell(live.Sessions) })
@@ -163,10 +164,10 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
-	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version},
+	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
-		client.New(client.Settings{DB: n.db, Bookings: bookings, Limits: limits, Log: s.Log, Now: s.Now}))
+		client.New(client.Settings{DB: n.db, Bookings: bookings, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err
@@ -324,6 +325,20 @@ func sweep(ctx context.Context, every func(context.Context) error, log *slog.Log
 			}
 		}
 	}
+}
+
+// moved returns the address that a page has now, where it had another.
+func (n *Niche) moved(ctx context.Context, slug string) string {
+	db := n.db.Read(ctx)
+	former, err := db.FormerSlug(slug)
+	if err != nil {
+		return ""
+	}
+	service, err := db.Service(former.ServiceID)
+	if err != nil {
+		return ""
+	}
+	return service.Slug
 }
 
 // hear takes mail that comes back, where somebody has said at which address.

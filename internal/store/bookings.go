@@ -22,29 +22,31 @@ const (
 
 // Booking is a client's booking of places in a visit.
 type Booking struct {
-	ID          ID
-	VisitID     ID
-	Reference   string
-	TokenHash   string
-	KeyHash     string // of the key by which the request is known again; empty without one
-	RequestHash string // of what was asked with it
-	Status      BookingStatus
-	Places      int
-	ClientName  string
-	ClientMail  string
-	ClientZone  string
-	ClientPhone string            // E.164, or empty
-	PhoneDigits string            // the ways in which its digits are typed
-	Answers     []question.Answer `gorm:"serializer:json"`
-	ClientClock string            // 24 or 12, by which the client reads
-	Sequence    int               // how often its time has changed since it was confirmed, for its invitation
-	Origin      string            // the network of whoever made it; empty where that was not kept
-	Picked      string            // how its staff were picked, in a sentence
-	CreatedAt   span.Instant      `gorm:"autoCreateTime:false"`
-	CancelledAt span.Instant
-	Note        string       // of the desk's, which no client sees
-	MissedAt    span.Instant // when it was noted that the client did not come; 0 for not
-	MadeBy      string       // who at the desk made it; empty for the client
+	ID            ID
+	VisitID       ID
+	Reference     string
+	TokenHash     string
+	KeyHash       string // of the key by which the request is known again; empty without one
+	RequestHash   string // of what was asked with it
+	Status        BookingStatus
+	Places        int
+	ClientName    string
+	ClientMail    string
+	ClientZone    string
+	ClientPhone   string            // E.164, or empty
+	PhoneDigits   string            // the ways in which its digits are typed
+	Answers       []question.Answer `gorm:"serializer:json"`
+	ClientClock   string            // 24 or 12, by which the client reads
+	Sequence      int               // how often its time has changed since it was confirmed, for its invitation
+	Origin        string            // the network of whoever made it; empty where that was not kept
+	Picked        string            // how its staff were picked, in a sentence
+	CreatedAt     span.Instant      `gorm:"autoCreateTime:false"`
+	CancelledAt   span.Instant
+	Note          string       // of the desk's, which no client sees
+	MissedAt      span.Instant // when it was noted that the client did not come; 0 for not
+	MadeBy        string       // who at the desk made it; empty for the client
+	MovedByClient int          // how often
+	AnswerBy      span.Instant // until when a request is answered, or let go; 0 for no limit
 	// What the client has answered to the invitation, and a time that they would rather have.
 	PartStat           string // as RFC 5545 has it; empty for none
 	AnsweredAt         span.Instant
@@ -77,7 +79,17 @@ func (t Tx) AddBooking(b *Booking) error { return t.db.Create(b).Error }
 
 // SaveBooking keeps what has become of a booking.
 func (t Tx) SaveBooking(b Booking) error {
-	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at", "sequence").Updates(&b).Error
+	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at", "sequence", "moved_by_client", "answer_by").Updates(&b).Error
+}
+
+// WayTo returns the booking that a way leads to, which was told by mail alone.
+func (t Tx) WayTo(hash string) (Booking, error) {
+	return one[Booking](t.db.Where("id = (SELECT booking_id FROM ways WHERE token_hash = ?)", hash))
+}
+
+// OfMail returns the bookings of a mail address that are not cancelled and end after an instant, in order of their visits.
+func (t Tx) OfMail(mail string, after span.Instant) ([]Booking, error) {
+	return rows[Booking](t.db.Joins("JOIN visits v ON v.id = bookings.visit_id").Where("bookings.client_mail = ? AND bookings.status IN ('pending', 'confirmed') AND v.\"end\" > ?", mail, after).Order("v.start").Limit(500))
 }
 
 // SaveAnswer keeps what a client has answered.

@@ -17,6 +17,7 @@ type Business struct {
 	Clock        string // 24 or 12
 	DateOrder    string // dmy, mdy or ymd
 	AheadPerMail int    // how many bookings ahead one mail address may have
+	Phone        string // E.164, of who is called; empty for none
 	// What copies of visits say, with fields in braces.
 	CopyTitle, CopyPlace, CopyDescription string
 	// When everybody's links are proved by themselves: on a weekday from 1 for Monday, 0 for never,

@@ -31,6 +31,10 @@ type Service struct {
 	Unreachable        Unreachable
 	Questions          []question.Question `gorm:"serializer:json"`
 	AskPhone           Asking              // whether clients are asked for a telephone number
+	MoveUntil          span.Minutes        // before the visit, until when clients move it by themselves
+	CancelUntil        span.Minutes        // the same of cancelling
+	MoveTimes          int                 // how often a client moves it; 0 for any number, -1 for never
+	ApproveWithin      span.Minutes        // within which a request is answered, or let go; 0 where nothing has to be approved
 	Messages           ServiceMessages     `gorm:"serializer:json"`
 	ArchivedAt         span.Instant        // 0 while in use
 	CreatedAt          span.Instant        `gorm:"autoCreateTime:false"`
@@ -99,6 +103,29 @@ func (t Tx) Service(id ID) (Service, error) { return one[Service](t.db.Where("id
 func (t Tx) ServiceBySlug(slug string) (Service, error) {
 	return one[Service](t.db.Where("slug = ?", slug))
 }
+
+// FormerSlug is an address that a page had.
+type FormerSlug struct {
+	Slug      string `gorm:"primaryKey"`
+	ServiceID ID
+	Since     span.Instant
+}
+
+// FormerSlug returns the address that a page had; ErrNotFound for one that none had.
+func (t Tx) FormerSlug(slug string) (FormerSlug, error) {
+	return one[FormerSlug](t.db.Where("slug = ?", slug))
+}
+
+// FormerSlugs returns the addresses that a service's page had, the last first.
+func (t Tx) FormerSlugs(service ID) ([]FormerSlug, error) {
+	return rows[FormerSlug](t.db.Where("service_id = ?", service).Order("since DESC, slug").Limit(PageSize))
+}
+
+// KeepSlug keeps an address that a page had.
+func (t Tx) KeepSlug(f FormerSlug) error { return t.db.Save(&f).Error }
+
+// TakeSlug takes an address back into use.
+func (t Tx) TakeSlug(slug string) error { return t.db.Delete(&FormerSlug{}, "slug = ?", slug).Error }
 
 // ServicePart returns a part of all services, one more than a page where there are
 // more.

@@ -1,6 +1,7 @@
 package client
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -27,8 +28,8 @@ type NewBooking struct {
 	Staff  store.ID     `json:"staff" doc:"Who is asked for, or 0 for anyone." minimum:"0"`
 	Length int          `json:"length,omitempty" minimum:"0" maximum:"1440" doc:"One of the service's lengths; the first when left out."`
 	Places int          `json:"places,omitempty" minimum:"0" maximum:"1000" doc:"Places asked for; one when left out."`
-	Name   string       `json:"name" minLength:"1" maxLength:"120"`
-	Email  string       `json:"email" minLength:"1" maxLength:"254"`
+	Name   string       `json:"name" maxLength:"120"`
+	Email  string       `json:"email" maxLength:"254"`
 	Zone   string       `json:"zone"`
 	Clock  string       `json:"clock" enum:"12,24"`
 	api.Asked
@@ -53,6 +54,9 @@ type Booked struct {
 	Answers   []question.Answer `json:"answers"`
 	Manage    string            `json:"manage" doc:"The path of the page on which the client can cancel."`
 	CanCancel bool              `json:"canCancel"`
+	CanMove   bool              `json:"canMove"`
+	Limits    string            `json:"limits" doc:"Why it cannot be moved or cancelled here, and whom to call; or until when it can; or empty."`
+	AnswerBy  string            `json:"answerBy" doc:"Until when a request is answered, in words; or empty."`
 }
 
 func (s *Client) book(ctx context.Context, in *struct {
@@ -64,9 +68,14 @@ func (s *Client) book(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	var wrong []api.FieldError
+	name := strings.TrimSpace(in.Body.Name)
+	if name == "" {
+		wrong = append(wrong, api.FieldError{Field: "name", Message: "Say your name."})
+	}
 	email, ok := people.MailAddress(in.Body.Email)
 	if !ok {
-		return nil, api.Wrong("email", "This is not a mail address.")
+		wrong = append(wrong, api.FieldError{Field: "email", Message: "This is not a mail address."})
 	}
 	zone, err := hours.LoadZone(in.Body.Zone)
 	if err != nil {
@@ -80,7 +89,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	heard, err := in.Body.Asked.Read(service, business.Zone, false)
+	heard, err := in.Body.Asked.Read(service, business.Zone, false, wrong...)
 	if err != nil {
 		return nil, err
 	}
@@ -90,7 +99,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 		}
 	}
 	request := booking.Request{Key: in.Body.Key, Service: service.ID, Start: in.Body.Start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
-		ClientName: in.Body.Name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Answers: heard.Answers, Origin: api.From(ctx).Network}
+		ClientName: name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Answers: heard.Answers, Origin: api.From(ctx).Network}
 	if s.Limits.Ahead {
 		request.MostAhead = business.AheadPerMail
 	}
@@ -147,11 +156,53 @@ func (s *Client) booked(ctx context.Context, k store.Booking, text words.In) (Bo
 	if err != nil {
 		return Booked{}, err
 	}
-	return Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: api.PagePath(service.Slug),
+	out := Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: api.PagePath(service.Slug),
 		When: text.Local(v.Start).Format("Monday 2 January 2006, ") + text.Stretch(v.During()).Label, Zone: text.Zone.String(),
 		With: strings.Join(names, " and "), Place: service.Place, Places: k.Places, Name: k.ClientName, Email: k.ClientMail,
 		Phone: telephone.Words(k.ClientPhone, telephone.CountryOf(business.Zone)), Answers: append([]question.Answer{}, k.Answers...),
-		CanCancel: k.Status != store.Cancelled && v.Start > span.At(s.Now())}, nil
+	}
+	may := allowed(k, v, service, business, text, span.At(s.Now()))
+	out.CanCancel, out.CanMove, out.Limits = may.cancel, may.move, may.words
+	if k.Status == store.Pending && k.AnswerBy > 0 {
+		out.AnswerBy = text.Moment(k.AnswerBy)
+	}
+	return out, nil
+}
+
+// may is what a client may do with a booking by themselves, and why not more.
+type may struct {
+	move, cancel bool
+	words        string
+}
+
+// allowed says what a client may do by the limits of a service.
+func allowed(k store.Booking, v store.Visit, service store.Service, b store.Business, text words.In, now span.Instant) may {
+	if k.Status == store.Cancelled || v.Start <= now {
+		return may{}
+	}
+	call := "ask " + b.Name + "."
+	if b.Phone != "" {
+		call = "call " + b.Name + " at " + telephone.Words(b.Phone, telephone.CountryOf(b.Zone)) + "."
+	}
+	m := may{cancel: now < v.Start.Add(-service.CancelUntil), move: k.Status == store.Confirmed && now < v.Start.Add(-service.MoveUntil)}
+	often := service.MoveTimes < 0 || service.MoveTimes > 0 && k.MovedByClient >= service.MoveTimes
+	switch {
+	case !m.cancel && !m.move:
+		m.words = "It is too late to move or cancel this visit here: " + call
+	case !m.cancel:
+		m.words = "It is too late to cancel this visit here: " + call
+	case !m.move && k.Status == store.Confirmed:
+		m.words = "It is too late to move this visit here: " + call
+	case often && k.Status == store.Confirmed:
+		m.words = "This visit cannot be moved here: " + call
+		if service.MoveTimes > 0 {
+			m.words = "This visit was moved as often as it can be here: " + call
+		}
+	case service.MoveUntil > 0 || service.CancelUntil > 0:
+		m.words = "It can be moved until " + text.Moment(v.Start.Add(-service.MoveUntil)) + ", and cancelled until " + text.Moment(v.Start.Add(-service.CancelUntil)) + "."
+	}
+	m.move = m.move && !often
+	return m
 }
 
 // TokenPath is the token of an own booking.
@@ -185,7 +236,7 @@ func (s *Client) cancelMyBooking(ctx context.Context, in *TokenPath) (*api.Body[
 		return nil, err
 	}
 	if !out.CanCancel && k.Status != store.Cancelled {
-		return nil, api.NewProblem(http.StatusConflict, "This visit has begun, so it cannot be cancelled here any more.")
+		return nil, api.NewProblem(http.StatusConflict, cmp.Or(out.Limits, "This visit has begun, so it cannot be cancelled here any more."))
 	}
 	if err := s.Bookings.Cancel(ctx, k.ID); err != nil {
 		return nil, err
@@ -202,8 +253,8 @@ func (s *Client) moveMyBooking(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if !out.CanCancel {
-		return nil, api.NewProblem(http.StatusConflict, "This visit has begun or is cancelled, so it cannot be moved here any more.")
+	if !out.CanMove {
+		return nil, api.NewProblem(http.StatusConflict, cmp.Or(out.Limits, "This visit has begun or is cancelled, so it cannot be moved here any more."))
 	}
 	if wait := s.taken.Take(fmt.Sprint("move ", k.ID), s.Limits.Move); wait > 0 {
 		return nil, api.Refusal(wait)
@@ -212,7 +263,7 @@ func (s *Client) moveMyBooking(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if err := api.MoveBooking(ctx, s.DB, s.Bookings, k.ID, in.Body, "", words.In{Zone: zone, Twelve: in.Clock == "12"}); err != nil {
+	if err := api.MoveOwn(ctx, s.DB, s.Bookings, k.ID, in.Body, words.In{Zone: zone, Twelve: in.Clock == "12"}); err != nil {
 		return nil, err
 	}
 	_, out, err = s.byToken(ctx, &in.TokenPath)

@@ -20,6 +20,7 @@ type Settings struct {
 	DB       *store.DB
 	Bookings *booking.Bookings
 	Limits   api.Limits
+	Home     func() string // the address by which Niche is reached; empty where nobody has said it
 	Log      *slog.Logger
 	Now      func() time.Time
 }
@@ -39,6 +40,8 @@ func (s *Client) Register(r api.Routes) {
 	huma.Register(read, api.Get("/api/pages/{slug}", "getPage", "The offered starts of a service"), s.getPage)
 	huma.Register(act, api.Post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated), s.book)
 	huma.Register(read, api.Get("/api/my-bookings/{token}", "getMyBooking", "A client's own booking"), s.getMyBooking)
+	huma.Register(read, api.Get("/api/my-bookings/{token}/visit.ics", "getMyVisit", "An own booking for a calendar, which follows its changes"), s.getMyVisit)
+	huma.Register(read, api.Get("/api/my-bookings/{token}/all.ics", "getMyVisits", "All bookings of a mail address for a calendar; by an address that was told by mail"), s.getMyVisits)
 	huma.Register(act, api.Post("/api/my-bookings/{token}/move", "moveMyBooking", "Move an own booking", http.StatusOK), s.moveMyBooking)
 	huma.Register(act, api.Post("/api/my-bookings/{token}/cancel", "cancelMyBooking", "Cancel an own booking", http.StatusOK), s.cancelMyBooking)
 }

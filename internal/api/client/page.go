@@ -85,6 +85,13 @@ type SlugPath struct {
 
 func (s *Client) bySlug(db store.Tx, slug string) (store.Service, error) {
 	row, err := db.ServiceBySlug(slug)
+	if store.IsMissing(err) {
+		// An address that a page had is one of it for ever.
+		var former store.FormerSlug
+		if former, err = db.FormerSlug(slug); err == nil {
+			row, err = db.Service(former.ServiceID)
+		}
+	}
 	return row, api.Found(err, "page")
 }
 

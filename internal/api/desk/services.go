@@ -26,6 +26,7 @@ type Service struct {
 	Page     string   `json:"page" doc:"The path of its public page."`
 	Archived bool     `json:"archived"`
 	Version  int64    `json:"version"`
+	Former   []string `json:"former" doc:"Addresses that its page had: they lead to it."`
 	ServiceFields
 }
 
@@ -52,6 +53,10 @@ type ServiceFields struct {
 	Paused             bool                `json:"paused" doc:"Nothing can be booked for the time being."`
 	Unreachable        string              `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
 	Staff              []store.ID          `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
+	MoveUntil          int                 `json:"moveUntil,omitempty" minimum:"0" maximum:"525600" doc:"Minutes before the visit, until when clients move it by themselves."`
+	CancelUntil        int                 `json:"cancelUntil,omitempty" minimum:"0" maximum:"525600" doc:"The same of cancelling."`
+	MoveTimes          int                 `json:"moveTimes,omitempty" minimum:"-1" maximum:"100" doc:"How often a client moves it; 0 for any number, -1 for never."`
+	ApproveWithin      int                 `json:"approveWithin,omitempty" minimum:"0" maximum:"43200" doc:"Minutes within which a request is answered, or let go; 0 where nothing has to be approved."`
 	Phone              string              `json:"phone,omitempty" enum:"no,may,must" doc:"Whether clients are asked for a telephone number."`
 	Questions          []question.Question `json:"questions,omitempty" required:"false" maxItems:"40"`
 	Messages           Messages            `json:"messages,omitempty" doc:"What clients are told, and when; as usual when left out."`
@@ -71,11 +76,12 @@ func renderService(r store.Service, staff []store.ID, version int64) Service {
 		Notice: Notice{Notice: r.Notice}, Window: Window{Window: r.Window},
 		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
 		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages),
+		MoveUntil: int(r.MoveUntil), CancelUntil: int(r.CancelUntil), MoveTimes: r.MoveTimes, ApproveWithin: int(r.ApproveWithin),
 		Phone: string(r.AskPhone), Questions: append([]question.Question{}, r.Questions...)}
 	for _, l := range r.Lengths {
 		f.Lengths = append(f.Lengths, int(l))
 	}
-	return Service{r.ID, api.PagePath(r.Slug), r.ArchivedAt > 0, version, f}
+	return Service{ID: r.ID, Page: api.PagePath(r.Slug), Archived: r.ArchivedAt > 0, Version: version, Former: []string{}, ServiceFields: f}
 }
 
 // told is a service as the trail tells of it: with words, and the names of who performs
@@ -122,6 +128,7 @@ func (f ServiceFields) rules(row *store.Service) error {
 		row.Needs = append(row.Needs, kind)
 	}
 	row.Unreachable = store.Unreachable(f.Unreachable)
+	row.MoveUntil, row.CancelUntil, row.MoveTimes, row.ApproveWithin = span.Minutes(f.MoveUntil), span.Minutes(f.CancelUntil), f.MoveTimes, span.Minutes(f.ApproveWithin)
 	row.AskPhone, row.Questions = store.Asking(cmp.Or(f.Phone, string(store.NotAsked))), append([]question.Question{}, f.Questions...)
 	for _, fault := range question.Check(row.Questions) {
 		return api.Wrong(fmt.Sprintf("questions[%d].%s", fault.At, fault.Field), fault.Words)
@@ -177,7 +184,11 @@ func (s *Desk) service(ctx context.Context, id store.ID) (Service, error) {
 	if err != nil {
 		return Service{}, err
 	}
-	return all[0], nil
+	former, err := s.DB.Read(ctx).FormerSlugs(id)
+	for _, f := range former {
+		all[0].Former = append(all[0].Former, api.PagePath(f.Slug))
+	}
+	return all[0], err
 }
 
 func (s *Desk) getService(ctx context.Context, in *api.IDPath) (*api.Body[Service], error) {
@@ -247,6 +258,21 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 		}
 		if err != nil && !store.IsMissing(err) {
 			return err
+		}
+		former, err := tx.FormerSlug(f.Slug)
+		if err == nil && former.ServiceID != id {
+			return api.Wrong("slug", "Another page had this address, and people may still have it: it leads there for ever.")
+		}
+		if err != nil && !store.IsMissing(err) {
+			return err
+		}
+		if err := tx.TakeSlug(f.Slug); err != nil {
+			return err
+		}
+		if id != 0 && row.Slug != f.Slug {
+			if err := tx.KeepSlug(store.FormerSlug{Slug: row.Slug, ServiceID: id, Since: span.At(s.Now())}); err != nil {
+				return err
+			}
 		}
 		var before any
 		deed := "added"

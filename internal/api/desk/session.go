@@ -16,6 +16,7 @@ import (
 	"niche/internal/outbox"
 	"niche/internal/people"
 	"niche/internal/store"
+	"niche/internal/telephone"
 )
 
 // Session says who is signed in, and whether the desk has to be set up first.
@@ -56,6 +57,7 @@ type Business struct {
 	Name  string `json:"name" minLength:"1" maxLength:"120"`
 	Zone  string `json:"zone" maxLength:"60" doc:"IANA time zone."`
 	Clock string `json:"clock,omitempty" enum:"24,12" default:"24" doc:"Of how many hours."`
+	Phone string `json:"phone,omitempty" maxLength:"40" doc:"Of who is called when something cannot be done online, typed any way; empty for none."`
 	Order string `json:"order,omitempty" enum:"dmy,mdy,ymd" default:"dmy" doc:"Of day, month and year in a date."`
 }
 
@@ -64,11 +66,24 @@ func (b Business) row(row store.Business, prefix string) (store.Business, error)
 	if _, err := hours.LoadZone(b.Zone); err != nil {
 		return row, api.Wrong(prefix+"zone", "This is not a time zone that is known here, as in Europe/Dublin.")
 	}
+	row.Phone = ""
+	if b.Phone != "" {
+		var ok bool
+		if row.Phone, ok = telephone.Read(b.Phone, telephone.CountryOf(b.Zone)); !ok {
+			return row, api.Wrong(prefix+"phone", "This is not a telephone number. Begin with + and the country’s number if it is abroad.")
+		}
+	}
 	row.ID, row.Name, row.Zone, row.Clock, row.DateOrder = 1, b.Name, b.Zone, b.Clock, b.Order
 	return row, nil
 }
 
-func renderBusiness(b store.Business) Business { return Business{b.Name, b.Zone, b.Clock, b.DateOrder} }
+func renderBusiness(b store.Business) Business {
+	phone := b.Phone
+	if phone != "" {
+		phone = telephone.Words(phone, telephone.CountryOf(b.Zone))
+	}
+	return Business{Name: b.Name, Zone: b.Zone, Clock: b.Clock, Phone: phone, Order: b.DateOrder}
+}
 
 // SetUp makes the first administrator.
 type SetUp struct {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import Notice from '$lib/ui/Notice.svelte';
+  import Keep from './Keep.svelte';
   import { presentClock } from './settings';
   import Ticket from './Ticket.svelte';
 
@@ -31,7 +32,7 @@
     () =>
       void run(async () => {
         const got = await data(api.GET('/api/my-bookings/{token}', params));
-        if (!looked && wish === 'move' && got.canCancel && got.status === 'confirmed')
+        if (!looked && wish === 'move' && got.canMove)
           location.replace(`${got.page}?moving=${encodeURIComponent(token)}`);
         return got;
       }).then(() => {
@@ -56,12 +57,17 @@
     {#if booked.status === 'cancelled'}
       <Notice>This visit will not take place. The time is free again.</Notice>
     {:else if booked.status === 'pending'}
-      <Notice>The time is held for you. {booked.business} confirms it.</Notice>
+      <Notice
+        >The time is held for you. {booked.business}
+        {booked.answerBy
+          ? `answers until ${booked.answerBy}; if not, it is let go and you are told`
+          : 'confirms it'}.</Notice
+      >
     {/if}
     <div class:opacity-60={booked.status === 'cancelled'}><Ticket {booked} /></div>
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
-    {#if booked.canCancel}
-      {#if asking}
+    {#if booked.canCancel || booked.canMove}
+      {#if asking && booked.canCancel}
         <p>The time goes back to others at once.</p>
         <div class="flex gap-2">
           <button class="btn btn-error grow" disabled={busy} onclick={cancel}>Cancel the visit</button>
@@ -69,15 +75,18 @@
         </div>
       {:else}
         <div class="flex flex-wrap gap-2">
-          {#if booked.status === 'confirmed'}
+          {#if booked.canMove}
             <a class="btn btn-secondary" href="{booked.page}?moving={encodeURIComponent(token)}"
               >Move to another time</a
             >
           {/if}
-          <button class="btn" onclick={() => (asking = true)}>Cancel the visit…</button>
+          {#if booked.canCancel}<button class="btn" onclick={() => (asking = true)}>Cancel the visit…</button
+            >{/if}
         </div>
       {/if}
     {/if}
+    {#if booked.limits}<p class="text-mute">{booked.limits}</p>{/if}
+    {#if booked.status === 'confirmed'}<Keep {booked} />{/if}
     <a class="link-plain justify-self-start" href={booked.page}>Book another time</a>
   {:else if fault}
     <h1 class="text-2xl">This booking cannot be shown</h1>

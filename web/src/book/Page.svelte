@@ -8,6 +8,7 @@
   import Details from './Details.svelte';
   import { cityOf } from '$lib/hours/dates';
   import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
+  import Keep from './Keep.svelte';
   import Shelf from './Shelf.svelte';
   import Ticket from './Ticket.svelte';
 
@@ -232,10 +233,16 @@
       />
     {:else if booked}
       <div class="mx-auto grid w-full max-w-lg gap-4">
-        <h2 class="text-2xl" role="status">
-          {booked.status === 'pending' ? 'Held for you, to be confirmed' : moving ? 'Moved' : 'Booked'}
-        </h2>
+        <div role="status">
+          <h2 class="text-2xl">
+            {booked.status === 'pending' ? 'Held for you, to be confirmed' : moving ? 'Moved' : 'Booked'}
+          </h2>
+        </div>
         <div><Ticket {booked} /></div>
+        {#if booked.status === 'confirmed'}<Keep {booked} />
+        {:else if booked.answerBy}<p>
+            {booked.business} answers until {booked.answerBy}; if not, the time is let go, and you are told.
+          </p>{/if}
         <p>
           Keep this address. The booking can be seen, moved and cancelled there:<br />
           <a class="link-plain break-all" href={booked.manage}>{location.origin}{booked.manage}</a>

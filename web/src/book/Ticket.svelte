@@ -10,7 +10,8 @@
     ['With', booked.with],
     ['Where', booked.place],
     ['Places', booked.places > 1 ? String(booked.places) : ''],
-    ['For', [booked.name, booked.email, booked.phone].filter(Boolean).join(', ')],
+    ['For', `${booked.name}, ${booked.email}`],
+    ['Telephone', booked.phone.replaceAll(' ', '\u00a0')],
     ...booked.answers.map((a) => [a.label, (a.said ?? []).join(', ')] as const),
   ]);
 </script>

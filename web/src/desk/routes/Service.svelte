@@ -25,6 +25,7 @@
     windowWords,
     type Fields,
   } from '../service/form';
+  import Limits from '../service/Limits.svelte';
   import Questions from '../service/Questions.svelte';
   import Rules from '../service/Rules.svelte';
   import Told from '../service/Told.svelte';
@@ -193,9 +194,10 @@
       {#if !id}<What bind:form={edited.value} {fault} {others} />{/if}
       <Rules bind:form={edited.value} {fault} />
       <Who bind:form={edited.value} {team} {kinds} />
+      <Limits bind:form={edited.value} {fault} />
       <Questions bind:form={edited.value} {fault} />
       <Told bind:form={edited.value} service={id} {fault} />
-      {#if id}<What bind:form={edited.value} {fault} {others} />{/if}
+      {#if id}<What bind:form={edited.value} {fault} {others} former={edited.now?.former ?? []} />{/if}
       {#if id}
         <Archive
           name={form.name}

@@ -8,10 +8,13 @@
     form = $bindable(),
     fault,
     others,
+    former = [],
   }: {
     form: Fields;
     fault: Fault;
     /** The other services, whose colours are taken. */ others: Shape<'Service'>[];
+    /** Addresses that the page had. */
+    former?: string[];
   } = $props();
 
   const same = (hue: number) => others.filter((s) => s.hue === hue).map((s) => s.name);
@@ -28,7 +31,11 @@
   </Field>
   <Field
     label="Address of its page"
-    hint={form.slug ? '' : 'Made from the name when empty.'}
+    hint={former.length
+      ? `${former.join(', ')} ${former.length > 1 ? 'lead' : 'leads'} here too, for ever.`
+      : form.slug
+        ? 'An address that it had goes on leading here.'
+        : 'Made from the name when empty.'}
     error={fault('slug')}
   >
     {#snippet children(tie)}

@@ -17,14 +17,14 @@
     {
       read: () => data(api.GET('/api/settings')),
       save: (_, body, version) => data(api.PUT('/api/settings', { params: { header: over(version) }, body })),
-      value: ({ name, zone, clock, order, ahead, outside }) => ({
-        ...{ name, zone, clock, order, ahead },
+      value: ({ name, zone, clock, order, phone, ahead, outside }) => ({
+        ...{ name, zone, clock, order, phone: phone ?? '', ahead },
         outside: { title: '', place: '', description: '', ...outside },
       }),
       body: (fields) => fields,
     },
     {
-      ...{ name: '', zone: 'UTC', clock: '24', order: 'dmy', ahead: 5 },
+      ...{ name: '', zone: 'UTC', clock: '24', order: 'dmy', phone: '', ahead: 5 },
       outside: { title: '', place: '', description: '' },
     },
   );
@@ -33,6 +33,7 @@
     zone: 'Home zone',
     clock: 'Clock',
     order: 'Dates',
+    phone: 'Telephone',
     ahead: 'Bookings ahead',
     outside: 'What a visit says outside',
   });
@@ -60,6 +61,15 @@
     <form class="sheet grid gap-4 p-5 sm:grid-cols-2" onsubmit={save} novalidate>
       <Field label="Name" error={problem?.fields.name}>
         {#snippet children(tie)}<input class="input w-full" bind:value={form.value.name} {...tie} />{/snippet}
+      </Field>
+      <Field
+        label="Telephone"
+        hint="Whom clients call when it is too late online."
+        error={problem?.fields.phone}
+      >
+        {#snippet children(tie)}
+          <input class="input w-full" type="tel" maxlength="40" bind:value={form.value.phone} {...tie} />
+        {/snippet}
       </Field>
       <Field label="Home zone" error={problem?.fields.zone}>
         {#snippet children(tie)}<ZonePicker bind:value={form.value.zone} {...tie} />{/snippet}

@@ -898,6 +898,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my-bookings/{token}/all.ics': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All bookings of a mail address for a calendar; by an address that was told by mail */
+    get: operations['getMyVisits'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my-bookings/{token}/cancel': {
     parameters: {
       query?: never;
@@ -926,6 +943,23 @@ export interface paths {
     put?: never;
     /** Move an own booking */
     post: operations['moveMyBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/my-bookings/{token}/visit.ics': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** An own booking for a calendar, which follows its changes */
+    get: operations['getMyVisit'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -2106,10 +2140,15 @@ export interface components {
       steps: components['schemas']['BeginStep'][];
     };
     Booked: {
+      /** @description Until when a request is answered, in words; or empty. */
+      answerBy: string;
       answers: components['schemas']['Answer'][];
       business: string;
       canCancel: boolean;
+      canMove: boolean;
       email: string;
+      /** @description Why it cannot be moved or cancelled here, and whom to call; or until when it can; or empty. */
+      limits: string;
       /** @description The path of the page on which the client can cancel. */
       manage: string;
       name: string;
@@ -2159,6 +2198,8 @@ export interface components {
        * @enum {string}
        */
       order?: 'dmy' | 'mdy' | 'ymd';
+      /** @description Of who is called when something cannot be done online, typed any way; empty for none. */
+      phone?: string;
       /** @description IANA time zone. */
       zone: string;
     };
@@ -2183,6 +2224,8 @@ export interface components {
       order?: 'dmy' | 'mdy' | 'ymd';
       /** @description What copies of visits say in outside calendars; kept as they are when left out. */
       outside?: components['schemas']['OutsideTexts'];
+      /** @description Of who is called when something cannot be done online, typed any way; empty for none. */
+      phone?: string;
       /** @description IANA time zone. */
       zone: string;
     };
@@ -3712,6 +3755,11 @@ export interface components {
     Service: {
       /** @enum {string} */
       anchor: 'clock' | 'opening';
+      /**
+       * Format: int64
+       * @description Minutes within which a request is answered, or let go; 0 where nothing has to be approved.
+       */
+      approveWithin?: number;
       archived: boolean;
       /** Format: int64 */
       bufferAfter: number;
@@ -3720,9 +3768,16 @@ export interface components {
       buffersInsideHours: boolean;
       /**
        * Format: int64
+       * @description The same of cancelling.
+       */
+      cancelUntil?: number;
+      /**
+       * Format: int64
        * @description Visits a day for each staff member; left out for no cap.
        */
       capPerDay?: number;
+      /** @description Addresses that its page had: they lead to it. */
+      former: string[];
       /**
        * Format: int64
        * @description One of eight colours.
@@ -3736,6 +3791,16 @@ export interface components {
       lengths: number[];
       /** @description What clients are told, and when; as usual when left out. */
       messages?: components['schemas']['Messages'];
+      /**
+       * Format: int64
+       * @description How often a client moves it; 0 for any number, -1 for never.
+       */
+      moveTimes?: number;
+      /**
+       * Format: int64
+       * @description Minutes before the visit, until when clients move it by themselves.
+       */
+      moveUntil?: number;
       name: string;
       /** @description Kinds of rooms and equipment, one of each. */
       needs: string[];
@@ -3800,11 +3865,21 @@ export interface components {
     ServiceFields: {
       /** @enum {string} */
       anchor: 'clock' | 'opening';
+      /**
+       * Format: int64
+       * @description Minutes within which a request is answered, or let go; 0 where nothing has to be approved.
+       */
+      approveWithin?: number;
       /** Format: int64 */
       bufferAfter: number;
       /** Format: int64 */
       bufferBefore: number;
       buffersInsideHours: boolean;
+      /**
+       * Format: int64
+       * @description The same of cancelling.
+       */
+      cancelUntil?: number;
       /**
        * Format: int64
        * @description Visits a day for each staff member; left out for no cap.
@@ -3821,6 +3896,16 @@ export interface components {
       lengths: number[];
       /** @description What clients are told, and when; as usual when left out. */
       messages?: components['schemas']['Messages'];
+      /**
+       * Format: int64
+       * @description How often a client moves it; 0 for any number, -1 for never.
+       */
+      moveTimes?: number;
+      /**
+       * Format: int64
+       * @description Minutes before the visit, until when clients move it by themselves.
+       */
+      moveUntil?: number;
       name: string;
       /** @description Kinds of rooms and equipment, one of each. */
       needs: string[];
@@ -3923,6 +4008,8 @@ export interface components {
       order?: 'dmy' | 'mdy' | 'ymd';
       /** @description What copies of visits say in outside calendars; kept as they are when left out. */
       outside?: components['schemas']['OutsideTexts'];
+      /** @description Of who is called when something cannot be done online, typed any way; empty for none. */
+      phone?: string;
       /** Format: int64 */
       version: number;
       /** @description IANA time zone. */
@@ -6605,6 +6692,37 @@ export interface operations {
       };
     };
   };
+  getMyVisits: {
+    parameters: {
+      query?: {
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   cancelMyBooking: {
     parameters: {
       query?: {
@@ -6663,6 +6781,37 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Booked'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getMyVisit: {
+    parameters: {
+      query?: {
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
