@@ -16,6 +16,8 @@ export type Niche = {
   address: string;
   host: string;
   mailbox: string;
+  /** A site that shows a page in a frame. */
+  site: string;
   code: string;
 };
 
@@ -56,6 +58,8 @@ export async function start(
     "127.0.0.1:0",
     "--smtp",
     "127.0.0.1:0",
+    "--site",
+    "127.0.0.1:0",
     "--answers",
     "127.0.0.1:0",
     "--data",
@@ -69,14 +73,15 @@ export async function start(
     new RegExp(`${label}\\s+(http://\\S+)`).exec(said)?.[1];
   for await (const part of child.stdout) {
     said += String(part);
-    if (found("Niche is at") && found("Mailbox")) break;
+    if (found("Niche is at") && found("A site with it in")) break;
   }
-  const [address, host, mailbox] = [
+  const [address, host, mailbox, site] = [
     found("Niche is at"),
     found("Calendar host"),
     found("Mailbox"),
+    found("A site with it in"),
   ];
-  if (!address || !host || !mailbox)
+  if (!address || !host || !mailbox || !site)
     throw new Error(`niche did not start: ${said}`);
   const code = /set up with the code (\S+)/.exec(said)?.[1] ?? "";
   child.stdout.resume();
@@ -84,7 +89,7 @@ export async function start(
     await end(child);
     rmSync(data, { recursive: true });
   };
-  return { address, host, mailbox, code, stop };
+  return { address, host, mailbox, site, code, stop };
 }
 
 async function freePort(): Promise<number> {

@@ -19,6 +19,7 @@ import (
 	"niche/internal/serve"
 	"niche/internal/standin"
 	"niche/internal/standin/mailbox"
+	"niche/internal/standin/site"
 )
 
 func demoCommand() *cobra.Command {
@@ -49,6 +50,7 @@ func demoCommand() *cobra.Command {
 	flags.StringVar(&d.mailbox, "mailbox", "127.0.0.1:8091", "address of the page that shows all mail")
 	flags.StringVar(&d.smtp, "smtp", "127.0.0.1:8092", "address of the mail server behind it")
 	flags.StringVar(&d.settings.Answers, "answers", "127.0.0.1:8096", "address to which answers to invitations are brought")
+	flags.StringVar(&d.site, "site", "127.0.0.1:8097", "address of a workshop's own site, which shows a page in a frame")
 	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
 	flags.DurationVar(&d.settings.Poll, "poll", 5*time.Second, "how often a calendar is read")
 	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
@@ -69,6 +71,7 @@ type demoRun struct {
 	homes    string // address under which its calendars lie
 	mailbox  string // address of the page of the mail server
 	smtp     string // address of the mail server
+	site     string // address of a site that shows a page in a frame
 	oddment  string // address of the host at which something is wrong with each account
 	now      time.Time
 	empty    bool
@@ -125,6 +128,11 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		return fmt.Errorf("starting the mailbox: %w", err)
 	}
 	defer func() { err = errors.Join(err, closeMails()) }()
+	own, err := net.Listen("tcp", d.site)
+	if err != nil {
+		return fmt.Errorf("starting the site: %w", err)
+	}
+	defer func() { err = errors.Join(err, closed(own.Close())) }()
 	post, err := net.Listen("tcp", d.smtp)
 	if err != nil {
 		return fmt.Errorf("starting the mail server: %w", err)
@@ -135,7 +143,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 
 	done := filepath.Join(d.settings.Data, "laid-out")
 	if _, err := os.Stat(done); errors.Is(err, fs.ErrNotExist) && !d.empty {
-		out := demo.Outside{Cloud: cloud, Cloudlet: address, Harbour: "http://" + harbour, Post: post.Addr().String()}
+		out := demo.Outside{Cloud: cloud, Cloudlet: address, Harbour: "http://" + harbour, Post: post.Addr().String(), Site: "http://" + own.Addr().String()}
 		if err := d.layOut(cmd.Context(), out, odd, oddment, clock()); err != nil {
 			return err
 		}
@@ -149,6 +157,8 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		return err
 	}
 	box.AnswersGo(n.Answers)
+	shows := &http.Server{Handler: site.Handler(n.Address, "home-tuning", "video-appraisal"), ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = shows.Serve(own) }()
 	client := demo.RegisteredClient
 	client.Redirects = []string{n.Address + "/signed-in"}
 	cloud.Register(client)
@@ -160,9 +170,17 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		say("  sign in           "+demo.Email+" / "+demo.Password,
 			"  a client's page   "+n.Address+"/book/home-tuning")
 	}
-	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "One that errs       "+cmp.Or(oddment, "only with --trouble"), "Mailbox             http://"+mails, "", "Ctrl-C stops it; started again it goes on with the same data.", "")
+	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "One that errs       "+cmp.Or(oddment, "only with --trouble"), "Mailbox             http://"+mails, "A site with it in   http://"+own.Addr().String(), "", "Ctrl-C stops it; started again it goes on with the same data.", "")
 	<-cmd.Context().Done()
 	return n.Stop()
+}
+
+// closed is the error of closing what may be closed already.
+func closed(err error) error {
+	if errors.Is(err, net.ErrClosed) {
+		return nil
+	}
+	return err
 }
 
 // page serves a page of the outside until end is called, and returns its host and port.

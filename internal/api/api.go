@@ -48,8 +48,8 @@ type Settings struct {
 	Host     string // the only name by which it may be asked; empty for any
 	Proxies  []netip.Prefix
 	Limits   Limits
-	Framing  []string // the sites that may show the clients' pages in a frame
-	Metrics  string   // the token that opens /metrics; empty when it is on a listener of its own
+	Framing  func(ctx context.Context, slug string) []string // the sites, by their origins, that may show a page in a frame
+	Metrics  string                                          // the token that opens /metrics; empty when it is on a listener of its own
 	Version  string
 	Moved    func(ctx context.Context, slug string) string // the address that a page has now which had one; empty for one that none had
 }

@@ -71,7 +71,7 @@ func (s *server) guard(c *gin.Context) {
 	h, path := c.Writer.Header(), c.Request.URL.Path
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Content-Security-Policy", s.policyFor(path))
+	h.Set("Content-Security-Policy", s.policyFor(c.Request.Context(), path))
 	if s.Secure {
 		h.Set("Strict-Transport-Security", "max-age=31536000")
 	}
@@ -97,10 +97,14 @@ func (s *server) guard(c *gin.Context) {
 
 // policyFor returns the content security policy of a path. Only the clients' pages can be
 // shown in frames, and only by sites that are named.
-func (s *server) policyFor(path string) string {
+func (s *server) policyFor(ctx context.Context, path string) string {
 	frames := "'none'"
 	if isClients(path) {
-		frames = strings.Join(append([]string{"'self'"}, s.Framing...), " ")
+		sites := []string{"'self'"}
+		if slug, ok := strings.CutPrefix(path, "/book/"); ok && s.Framing != nil {
+			sites = append(sites, s.Framing(ctx, slug)...)
+		}
+		frames = strings.Join(sites, " ")
 	}
 	return "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors " + frames
 }

@@ -45,6 +45,11 @@ func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) s
 			serveFile(c, files, name)
 			return
 		}
+		if p == "/embed.js" {
+			c.Header("Cache-Control", "no-cache")
+			serveFile(c, files, "embed.js")
+			return
+		}
 		if slug, ok := strings.CutPrefix(p, "/book/"); ok && moved != nil {
 			if now := moved(c.Request.Context(), slug); now != "" {
 				to := *c.Request.URL

@@ -53,6 +53,7 @@ type Outside struct {
 	Cloud    *standin.Cloud
 	Cloudlet string // the address of the cloud
 	Harbour  string // the address of another calendar host
+	Site     string // the origin of a site that may show a page in a frame
 	Post     string // host and port of the mail server
 }
 
@@ -112,6 +113,7 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 		for _, n := range s.performers {
 			s.Staff = append(s.Staff, f.ids[n])
 		}
+		s.Sites = []string{out.Site}
 		if err := niche.Post(ctx, "/api/services", s.ServiceFields, nil); err != nil {
 			return fmt.Errorf("adding %s: %w", s.Name, err)
 		}

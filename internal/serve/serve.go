@@ -164,7 +164,7 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
-	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved},
+	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, Framing: n.framing},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
 		client.New(client.Settings{DB: n.db, Bookings: bookings, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
@@ -339,6 +339,15 @@ func (n *Niche) moved(ctx context.Context, slug string) string {
 		return ""
 	}
 	return service.Slug
+}
+
+// framing returns the sites that may show a page in a frame.
+func (n *Niche) framing(ctx context.Context, slug string) []string {
+	service, err := n.db.Read(ctx).ServiceBySlug(slug)
+	if err != nil {
+		return nil
+	}
+	return service.Sites
 }
 
 // hear takes mail that comes back, where somebody has said at which address.

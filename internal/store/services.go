@@ -29,6 +29,7 @@ type Service struct {
 	Pick               Pick
 	Paused             bool
 	Unreachable        Unreachable
+	Sites              []string            `gorm:"serializer:json"` // origins of sites that may show its page in a frame
 	Questions          []question.Question `gorm:"serializer:json"`
 	AskPhone           Asking              // whether clients are asked for a telephone number
 	MoveUntil          span.Minutes        // before the visit, until when clients move it by themselves

@@ -3,8 +3,10 @@ package desk
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"reflect"
 	"regexp"
 	"slices"
@@ -57,6 +59,7 @@ type ServiceFields struct {
 	CancelUntil        int                 `json:"cancelUntil,omitempty" minimum:"0" maximum:"525600" doc:"The same of cancelling."`
 	MoveTimes          int                 `json:"moveTimes,omitempty" minimum:"-1" maximum:"100" doc:"How often a client moves it; 0 for any number, -1 for never."`
 	ApproveWithin      int                 `json:"approveWithin,omitempty" minimum:"0" maximum:"43200" doc:"Minutes within which a request is answered, or let go; 0 where nothing has to be approved."`
+	Sites              []string            `json:"sites,omitempty" required:"false" maxItems:"50" doc:"Origins of sites that may show the page in a frame, as https://workshop.example."`
 	Phone              string              `json:"phone,omitempty" enum:"no,may,must" doc:"Whether clients are asked for a telephone number."`
 	Questions          []question.Question `json:"questions,omitempty" required:"false" maxItems:"40"`
 	Messages           Messages            `json:"messages,omitempty" doc:"What clients are told, and when; as usual when left out."`
@@ -77,7 +80,7 @@ func renderService(r store.Service, staff []store.ID, version int64) Service {
 		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
 		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages),
 		MoveUntil: int(r.MoveUntil), CancelUntil: int(r.CancelUntil), MoveTimes: r.MoveTimes, ApproveWithin: int(r.ApproveWithin),
-		Phone: string(r.AskPhone), Questions: append([]question.Question{}, r.Questions...)}
+		Sites: append([]string{}, r.Sites...), Phone: string(r.AskPhone), Questions: append([]question.Question{}, r.Questions...)}
 	for _, l := range r.Lengths {
 		f.Lengths = append(f.Lengths, int(l))
 	}
@@ -129,6 +132,16 @@ func (f ServiceFields) rules(row *store.Service) error {
 	}
 	row.Unreachable = store.Unreachable(f.Unreachable)
 	row.MoveUntil, row.CancelUntil, row.MoveTimes, row.ApproveWithin = span.Minutes(f.MoveUntil), span.Minutes(f.CancelUntil), f.MoveTimes, span.Minutes(f.ApproveWithin)
+	row.Sites = []string{}
+	for i, site := range f.Sites {
+		origin, err := originOf(site)
+		if err != nil {
+			return api.Wrong(fmt.Sprintf("sites[%d]", i), err.Error())
+		}
+		if !slices.Contains(row.Sites, origin) {
+			row.Sites = append(row.Sites, origin)
+		}
+	}
 	row.AskPhone, row.Questions = store.Asking(cmp.Or(f.Phone, string(store.NotAsked))), append([]question.Question{}, f.Questions...)
 	for _, fault := range question.Check(row.Questions) {
 		return api.Wrong(fmt.Sprintf("questions[%d].%s", fault.At, fault.Field), fault.Words)
@@ -136,6 +149,20 @@ func (f ServiceFields) rules(row *store.Service) error {
 	messages, err := f.Messages.read()
 	row.Messages = messages
 	return err
+}
+
+// originOf reads the address of a site as its origin (RFC 6454). One without https could be
+// another on its way, but for this machine's own.
+func originOf(site string) (string, error) {
+	u, err := url.Parse(strings.TrimSpace(site))
+	if err != nil || u.Host == "" || u.User != nil || strings.ContainsAny(u.Host, "*'; ,") || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" {
+		return "", errors.New("This is not the address of a site alone, as https://workshop.example")
+	}
+	own := u.Hostname() == "localhost" || u.Hostname() == "127.0.0.1" || u.Hostname() == "::1"
+	if u.Scheme != "https" && (u.Scheme != "http" || !own) {
+		return "", errors.New("The address of a site begins with https://")
+	}
+	return strings.ToLower(u.Scheme + "://" + u.Host), nil
 }
 
 // services renders services with who performs them.

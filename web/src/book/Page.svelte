@@ -9,6 +9,7 @@
   import { cityOf } from '$lib/hours/dates';
   import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
   import Keep from './Keep.svelte';
+  import { growInSite, tellSite } from './site';
   import Shelf from './Shelf.svelte';
   import Ticket from './Ticket.svelte';
 
@@ -42,6 +43,19 @@
   const load = () =>
     answer.ask(() => data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } })));
   $effect(() => void load());
+  /** In a frame that is as high as what it holds, what is chosen stands where it was chosen. */
+  const framed = growInSite();
+  const here = $derived(page?.service);
+  $effect(() => {
+    if (here) tellSite('opened', { page: slug });
+  });
+  const chosen = $derived(picked?.at);
+  $effect(() => {
+    if (chosen) tellSite('chosen', { start: chosen });
+  });
+  $effect(() => {
+    if (booked) tellSite('booked', { reference: booked.reference, status: booked.status });
+  });
   // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
   $effect(() => {
     const again = () => document.visibilityState === 'visible' && step === 'choose' && load();
@@ -89,13 +103,35 @@
 
 <svelte:head><title>{page ? `${page.service} · ${page.business}` : 'Book a visit'}</title></svelte:head>
 
+{#snippet bar(picked: { full: string })}
+  <div class="ticket-bar" class:inline={framed} role="region" aria-label="Chosen">
+    <dl>
+      <div>
+        <dt>When</dt>
+        <dd>{picked.full}</dd>
+      </div>
+      <div class="wide">
+        <dt>With</dt>
+        <dd>{who}</dd>
+      </div>
+      {#if page?.place}
+        <div class="wide">
+          <dt>Where</dt>
+          <dd>{page.place}</dd>
+        </div>
+      {/if}
+    </dl>
+    <button class="btn btn-accent btn-lg" onclick={() => (step = 'details')}>Continue</button>
+  </div>
+{/snippet}
+
 {#if fault && !page}
   <main class="mx-auto grid max-w-lg gap-3 px-4 py-20">
     <h1 class="text-2xl">This page cannot be shown</h1>
     <Notice tone="wrong">{fault}</Notice>
   </main>
 {:else if page}
-  <main class="page" class:with-ticket={picked && step === 'choose'}>
+  <main class="page" class:with-ticket={picked && step === 'choose' && !framed}>
     <div class="flex flex-wrap items-end gap-x-4 gap-y-3">
       <div class="mr-auto">
         <h1 class="text-3xl">{page.service}</h1>
@@ -205,9 +241,13 @@
             picked={picked?.at ?? ''}
             onpick={(s) => (picked = s)}
           />
+          {#if framed && picked && day.starts.some((s) => s.at === picked?.at)}{@render bar(picked)}{/if}
         {/each}
       </div>
 
+      {#if framed && picked && !page.days.some((d) => d.starts.some((s) => s.at === picked?.at))}
+        {@render bar(picked)}
+      {/if}
       <nav class="flex gap-2" aria-label="Days">
         <button class="btn" disabled={!page.earlier} onclick={() => (from = page?.earlier ?? '')}>
           <ChevronLeft size={16} /> Earlier
@@ -252,27 +292,7 @@
     {/if}
   </main>
 
-  {#if picked && step === 'choose'}
-    <div class="ticket-bar" role="region" aria-label="Chosen">
-      <dl>
-        <div>
-          <dt>When</dt>
-          <dd>{picked.full}</dd>
-        </div>
-        <div class="wide">
-          <dt>With</dt>
-          <dd>{who}</dd>
-        </div>
-        {#if page.place}
-          <div class="wide">
-            <dt>Where</dt>
-            <dd>{page.place}</dd>
-          </div>
-        {/if}
-      </dl>
-      <button class="btn btn-accent btn-lg" onclick={() => (step = 'details')}>Continue</button>
-    </div>
-  {/if}
+  {#if picked && step === 'choose' && !framed}{@render bar(picked)}{/if}
 {/if}
 
 <style>
@@ -284,6 +304,10 @@
     min-height: 100dvh;
     margin: 0 auto;
     padding: 24px 24px 40px;
+  }
+  /* In a frame that follows what it holds, its own height is no measure. */
+  :global([data-framed]) .page {
+    min-height: 0;
   }
   .with-ticket {
     padding-bottom: 120px;
@@ -328,6 +352,11 @@
     background: var(--color-neutral);
     color: var(--color-neutral-content);
     border-top: 1px solid var(--color-edge);
+  }
+  .ticket-bar.inline {
+    position: static;
+    flex-wrap: wrap;
+    border-radius: 12px 12px 3px 3px;
   }
   .ticket-bar dl {
     display: flex;

@@ -18,6 +18,9 @@
   } = $props();
 
   const same = (hue: number) => others.filter((s) => s.hue === hue).map((s) => s.name);
+  const snippet = $derived(
+    `<script src="${location.origin}/embed.js" data-page="${form.slug}" async></` + 'script>',
+  );
   const sharers = $derived(same(form.hue));
 </script>
 
@@ -61,6 +64,35 @@
       </p>
     {/if}
   </div>
+  <div class="md:col-span-2 2xl:col-span-3">
+    <Field
+      label="Sites that may show the page"
+      hint="An address each, as https://workshop.example. No other site can frame it."
+      error={fault('sites')}
+    >
+      {#snippet children(tie)}
+        <input
+          class="input w-full"
+          placeholder="none"
+          autocomplete="off"
+          spellcheck="false"
+          value={(form.sites ?? []).join(', ')}
+          onchange={(e) =>
+            (form.sites = e.currentTarget.value
+              .split(/[\s,]+/)
+              .map((s) => s.trim())
+              .filter(Boolean))}
+          {...tie}
+        />
+      {/snippet}
+    </Field>
+    {#if form.sites?.length && form.slug}
+      <p class="mt-2 text-sm text-mute">
+        Put this where it is to stand; with <code>data-over="Book a visit"</code> in it, it is a button:
+      </p>
+      <pre class="snippet">{snippet}</pre>
+    {/if}
+  </div>
   <label class="flex items-center gap-2 self-end pb-1 font-semibold">
     <input class="checkbox checkbox-sm checkbox-primary" type="checkbox" bind:checked={form.paused} />
     Paused for now
@@ -68,6 +100,15 @@
 </fieldset>
 
 <style>
+  .snippet {
+    margin-top: 4px;
+    padding: 8px 12px;
+    border-radius: 8px 8px 2px 2px;
+    background: var(--color-base-200);
+    font-size: 0.8125rem;
+    white-space: pre-wrap;
+    overflow-wrap: anywhere;
+  }
   .hue {
     width: 30px;
     height: 34px;

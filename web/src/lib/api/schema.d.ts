@@ -3836,6 +3836,8 @@ export interface components {
        */
       places: number;
       questions?: components['schemas']['Question'][];
+      /** @description Origins of sites that may show the page in a frame, as https://workshop.example. */
+      sites?: string[];
       /** @description The last part of the public page's address; made from the name when empty. */
       slug: string;
       /** @description Who performs it, in order of preference. */
@@ -3939,6 +3941,8 @@ export interface components {
        */
       places: number;
       questions?: components['schemas']['Question'][];
+      /** @description Origins of sites that may show the page in a frame, as https://workshop.example. */
+      sites?: string[];
       /** @description The last part of the public page's address; made from the name when empty. */
       slug: string;
       /** @description Who performs it, in order of preference. */

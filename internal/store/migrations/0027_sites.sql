@@ -1,0 +1,2 @@
+-- Sites, by their origins, that may show a page in a frame.
+ALTER TABLE services ADD COLUMN sites TEXT;
