@@ -2,7 +2,6 @@ package serve_test
 
 import (
 	"encoding/json"
-	"fmt"
 	"net/http"
 	"strings"
 	"testing"
@@ -92,5 +91,5 @@ func TestWhatIsAskedIsToldOn(t *testing.T) {
 	require.Equal(t, "key", nichetest.Problem(t, err).Errors[0].Field)
 	body, err := json.Marshal(same)
 	require.NoError(t, err)
-	require.Contains(t, string(body), `"answers"`, fmt.Sprint("the shape that clients send"))
+	require.Contains(t, string(body), `"answers"`, "the shape that clients send")
 }

@@ -3,7 +3,6 @@ package desk
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -134,9 +133,9 @@ func (f ServiceFields) rules(row *store.Service) error {
 	row.MoveUntil, row.CancelUntil, row.MoveTimes, row.ApproveWithin = span.Minutes(f.MoveUntil), span.Minutes(f.CancelUntil), f.MoveTimes, span.Minutes(f.ApproveWithin)
 	row.Sites = []string{}
 	for i, site := range f.Sites {
-		origin, err := originOf(site)
-		if err != nil {
-			return api.Wrong(fmt.Sprintf("sites[%d]", i), err.Error())
+		origin, wrong := originOf(site)
+		if wrong != "" {
+			return api.Wrong(fmt.Sprintf("sites[%d]", i), wrong)
 		}
 		if !slices.Contains(row.Sites, origin) {
 			row.Sites = append(row.Sites, origin)
@@ -152,17 +151,17 @@ func (f ServiceFields) rules(row *store.Service) error {
 }
 
 // originOf reads the address of a site as its origin (RFC 6454). One without https could be
-// another on its way, but for this machine's own.
-func originOf(site string) (string, error) {
+// another on its way, but for this machine's own. Else it says what is wrong.
+func originOf(site string) (origin, wrong string) {
 	u, err := url.Parse(strings.TrimSpace(site))
 	if err != nil || u.Host == "" || u.User != nil || strings.ContainsAny(u.Host, "*'; ,") || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" {
-		return "", errors.New("This is not the address of a site alone, as https://workshop.example")
+		return "", "This is not the address of a site alone, as https://workshop.example."
 	}
 	own := u.Hostname() == "localhost" || u.Hostname() == "127.0.0.1" || u.Hostname() == "::1"
 	if u.Scheme != "https" && (u.Scheme != "http" || !own) {
-		return "", errors.New("The address of a site begins with https://")
+		return "", "The address of a site begins with https://."
 	}
-	return strings.ToLower(u.Scheme + "://" + u.Host), nil
+	return strings.ToLower(u.Scheme + "://" + u.Host), ""
 }
 
 // services renders services with who performs them.

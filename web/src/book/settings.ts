@@ -3,14 +3,31 @@ export type Clock = '12' | '24';
 
 const key = 'niche-clock';
 
+/** What this browser keeps under a key. In the frame of another site, or by its settings, it may keep nothing. */
+function stored(key: string): string | null {
+  try {
+    return localStorage.getItem(key);
+  } catch {
+    return null;
+  }
+}
+function store(key: string, value: string | undefined): void {
+  try {
+    if (value === undefined) localStorage.removeItem(key);
+    else localStorage.setItem(key, value);
+  } catch {
+    // Then nothing is remembered.
+  }
+}
+
 export function presentClock(): Clock {
-  const kept = localStorage.getItem(key);
+  const kept = stored(key);
   if (kept === '12' || kept === '24') return kept;
   return new Intl.DateTimeFormat(undefined, { hour: 'numeric' }).resolvedOptions().hour12 ? '12' : '24';
 }
 
 export function keepClock(clock: Clock): void {
-  localStorage.setItem(key, clock);
+  store(key, clock);
 }
 
 /** Parts of a day to which a client can narrow the starts, by the minute of the day. */
@@ -29,7 +46,7 @@ export type Details = { name: string; email: string; phone: string };
 /** The details that this device remembers, if any. */
 export function remembered(): Details | undefined {
   try {
-    const kept = JSON.parse(localStorage.getItem(detailsKey) ?? 'null') as Partial<Details> | null;
+    const kept = JSON.parse(stored(detailsKey) ?? 'null') as Partial<Details> | null;
     if (!kept) return undefined;
     return { name: kept.name ?? '', email: kept.email ?? '', phone: kept.phone ?? '' };
   } catch {
@@ -39,12 +56,7 @@ export function remembered(): Details | undefined {
 
 /** Keeps details on this device, or forgets them. */
 export function remember(details: Details | undefined): void {
-  try {
-    if (details) localStorage.setItem(detailsKey, JSON.stringify(details));
-    else localStorage.removeItem(detailsKey);
-  } catch {
-    // A browser that keeps nothing remembers nothing.
-  }
+  store(detailsKey, details && JSON.stringify(details));
 }
 
 /** What the address says already: ?name=&mail=&phone=&answer.piano=. It is shown, and can be changed. */

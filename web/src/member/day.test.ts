@@ -19,6 +19,7 @@ const visit = (start: string, end: string, from: string, to: string, more = {}) 
   status: 'confirmed',
   extra: '',
   drifts: [],
+  clients: [],
   ...more,
 });
 const busy = (start: string, end: string, more = {}) => ({

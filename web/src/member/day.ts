@@ -26,7 +26,15 @@ export function piecesOf(lane: Lane, clock: (at: number) => string): Piece[] {
       at: begins(v.label),
       from: Date.parse(v.start),
       title: v.client,
-      text: [v.service, `until ${ends(v.label)}`, v.status === 'pending' ? 'only asked for' : '', v.extra]
+      text: [
+        v.service,
+        `until ${ends(v.label)}`,
+        v.status === 'pending' ? 'only asked for' : '',
+        ...v.clients.map((c) =>
+          c.answer && v.clients.length === 1 ? `the client answered: ${c.answer}` : '',
+        ),
+        v.extra,
+      ]
         .filter(Boolean)
         .join(' · '),
       clash: v.clash || (v.drifts.length ? '' : copy),

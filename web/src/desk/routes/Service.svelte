@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { searchParams } from 'sv-router';
   import { tick, untrack } from 'svelte';
   import { api, data, everything, problemOf, type Shape } from '$lib/api/client';
   import { Form, over } from '$lib/api/form.svelte';
@@ -119,13 +120,18 @@
     if (id) void edited.open(id);
     else edited.begin({ ...fresh });
     try {
+      const like = Number(searchParams.get('like') ?? 0);
+      if (!id && like) {
+        const other = await data(api.GET('/api/services/{id}', { params: { path: { id: like } } }));
+        edited.begin({ ...formOf(other), name: `${other.name}, copied`, slug: '' });
+      }
       const [people, resources, services] = await Promise.all([
         everything((query) => api.GET('/api/staff', { params: { query } })),
         everything((query) => api.GET('/api/resources', { params: { query } })),
         everything((query) => api.GET('/api/services', { params: { query } })),
       ]);
       others = services.filter((s) => s.id !== id);
-      if (!id) form.hue = rarest(others.map((s) => s.hue));
+      if (!id && !searchParams.get('like')) form.hue = rarest(others.map((s) => s.hue));
       team = people;
       kinds = [...new Set(resources.map((r) => r.kind))];
     } catch (cause) {
@@ -199,6 +205,12 @@
       <Told bind:form={edited.value} service={id} {fault} />
       {#if id}<What bind:form={edited.value} {fault} {others} former={edited.now?.former ?? []} />{/if}
       {#if id}
+        <p>
+          <a class="link-plain" href="/services/new?like={id}">Copy {form.name}</a>
+          <span class="text-mute"
+            >begins another service with the same rules, people, questions and messages.</span
+          >
+        </p>
         <Archive
           name={form.name}
           {archived}
