@@ -13,7 +13,6 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
-	"sync/atomic"
 	"time"
 
 	"github.com/emersion/go-message"
@@ -79,7 +78,6 @@ const (
 type Answers struct {
 	m     *Messages
 	heard *prometheus.CounterVec
-	odd   atomic.Int64
 }
 
 // NewAnswers returns what takes answers.
@@ -90,14 +88,9 @@ func NewAnswers(m *Messages) *Answers {
 // Counters counts what came.
 func (a *Answers) Counters() []prometheus.Collector { return []prometheus.Collector{a.heard} }
 
-// Odd returns how many letters came, since the start, that belong to nothing.
-func (a *Answers) Odd() int { return int(a.odd.Load()) }
-
+// count counts a mail by what it was.
 func (a *Answers) count(what string) {
 	a.heard.WithLabelValues(what).Inc()
-	if what == heardForged {
-		a.odd.Add(1)
-	}
 }
 
 // Limits on what is taken.

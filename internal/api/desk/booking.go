@@ -144,13 +144,18 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	if out.Messages, err = shownMessages(db, k.ID, text); err != nil {
 		return out, err
 	}
-	out.Coming, out.Wish = coming(k, out.Messages, text)
+	server, err := db.MailServer()
+	if err != nil && !store.IsMissing(err) {
+		return out, err
+	}
+	out.Coming, out.Wish = coming(k, out.Messages, s.Messages.Hears && server.Answers != "", text)
 	out.Before, out.MissedThen = earlier.Before, earlier.Missed
 	return out, happenings(db, &out, k, v, text)
 }
 
-// coming says what a client has answered, and what they wish.
-func coming(k store.Booking, sent []ShownMessage, text words.In) (said string, wish *ShownWish) {
+// coming says what a client has answered, and what they wish. That there is no answer yet is
+// only known where answers are heard.
+func coming(k store.Booking, sent []ShownMessage, hears bool, text words.In) (said string, wish *ShownWish) {
 	if start, end, ok := k.Wish(); ok {
 		wish = &ShownWish{start, text.Local(start).Format("2006-01-02"), text.Local(start).Format("Mon 2 Jan, ") + text.Stretch(span.Between(start, end)).Label}
 	}
@@ -162,7 +167,7 @@ func coming(k store.Booking, sent []ShownMessage, text words.In) (said string, w
 		return said, wish
 	}
 	invited := slices.ContainsFunc(sent, func(m ShownMessage) bool { return m.State == string(store.MessageSent) && m.Invited })
-	if invited && k.Status == store.Confirmed {
+	if invited && hears && k.Status == store.Confirmed {
 		said = "no answer yet"
 	}
 	return said, wish

@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -173,8 +174,13 @@ func (s *Desk) relieve(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	for _, k := range bookings {
-		if err := api.MoveBooking(ctx, s.DB, s.Bookings, k.ID, api.Move{Start: in.Body.Start, Staff: in.Body.Staff}, "", text); err != nil {
+	for n, k := range bookings {
+		err := api.MoveBooking(ctx, s.DB, s.Bookings, k.ID, api.Move{Start: in.Body.Start, Staff: in.Body.Staff}, "", text)
+		var refused *api.Problem
+		if n > 0 && errors.As(err, &refused) {
+			refused.Detail = fmt.Sprintf("%d of %d clients have gone there, %s could not: %s", n, len(bookings), k.ClientName, refused.Detail)
+		}
+		if err != nil {
 			return nil, err
 		}
 	}

@@ -5,7 +5,7 @@ export const clientHears = () =>
   session.now?.mailReady ? 'the client is told by mail' : 'no mail goes out, so tell the client yourself';
 
 /** The same as a sentence. */
-export const ClientHears = () => {
+export const clientHearsSentence = () => {
   const words = clientHears();
   return `${words.charAt(0).toUpperCase()}${words.slice(1)}.`;
 };

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { ClientHears } from '../hears';
+  import { clientHearsSentence } from '../hears';
   import Messages from '../bookings/Messages.svelte';
   import { searchParams } from 'sv-router';
   import { api, data, problemOf } from '$lib/api/client';
@@ -141,7 +141,7 @@
       {:else if doing === 'cancel'}
         <div class="sheet flex flex-wrap items-center gap-3 px-4 py-3" role="alert">
           <p class="grow">
-            Its time is free at once, and its copies are removed. {ClientHears()} This cannot be undone.
+            Its time is free at once, and its copies are removed. {clientHearsSentence()} This cannot be undone.
           </p>
           <button
             type="button"

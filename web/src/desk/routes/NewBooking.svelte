@@ -10,7 +10,7 @@
   import Anyway from '../bookings/Anyway.svelte';
   import Starts from '../bookings/Starts.svelte';
   import { clock } from '../clock.svelte';
-  import { ClientHears } from '../hears';
+  import { clientHearsSentence } from '../hears';
   import { navigate } from '../router';
   import { session } from '../session.svelte';
 
@@ -274,7 +274,7 @@
               ? `Book ${1 + rest.filter((r) => r.at).length} visits`
               : 'Book it'}</button
       >
-      <p class="text-sm text-mute">{ClientHears()} Read the reference out.</p>
+      <p class="text-sm text-mute">{clientHearsSentence()} Read the reference out.</p>
       {#if results.length}
         <ul class="grid gap-1 border-t border-base-300 pt-3 text-sm" role="status">
           {#each results as r (r.words)}

@@ -5,7 +5,7 @@
   import { addDays, dateIn, longDate } from '$lib/hours/dates';
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
-  import { ClientHears } from '../hears';
+  import { clientHearsSentence } from '../hears';
   import { ask, asked, close, drawn, gapKey, open, opened } from '../aside';
   import BookingPanel from '../wall/BookingPanel.svelte';
   import Day from '../wall/Day.svelte';
@@ -131,7 +131,7 @@
         body: { start: new Date(to.at).toISOString(), staff: to.staff },
       });
       told = {
-        words: `${visit.client} is at ${to.label} with ${name} now. ${ClientHears()}`,
+        words: `${visit.client} is at ${to.label} with ${name} now. ${clientHearsSentence()}`,
         undo: () =>
           api.POST('/api/bookings/{id}/move', {
             ...path,
