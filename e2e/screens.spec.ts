@@ -16,7 +16,7 @@ const screens = [
   { path: "/bookings", shows: "Lou Verne" },
   { path: "/bookings/1", shows: "Where it stands outside" },
   { path: "/bookings/new", shows: "For a client who rings" },
-  { path: "/proofs", shows: "Does Ansel’s link hold?" },
+  { path: "/proofs", shows: "Prove everyone" },
   { path: "/settings", shows: "Zone data" },
   { path: "/health", shows: "Calendars’ health" },
   { path: "/begin", shows: "All is set up, and proved" },

@@ -109,6 +109,7 @@ func TestAnswersToInvitations(t *testing.T) {
 		}, "no answer yet", "", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
 			p := openHearing(t, false)
 			p.book(t, wednesday+"T10:00:00Z")
 			p.until("sent")

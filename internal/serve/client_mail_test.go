@@ -99,7 +99,7 @@ func TestAClientIsTold(t *testing.T) {
 		{"reminded a day and two hours before, but not of what was booked later", mailbox.Takes, func(t *testing.T, p post) {
 			require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Messages.Reminders = []int{120, 1440, 4320} }))
 			p.book(t, first)
-			p.until("waiting") // the last reminder waits
+			p.Until("the confirmation has gone out", func() bool { return p.Count("messages WHERE state = 'sent'") == 1 })
 			p.hours(60)
 		}, []string{booked, "Soon: Home tuning, Wednesday 4 March, 10:00", "Soon: Home tuning, Wednesday 4 March, 10:00"}},
 		{"a reminder follows a move, and goes with a cancellation", mailbox.Takes, func(t *testing.T, p post) {
@@ -123,7 +123,7 @@ func TestAClientIsTold(t *testing.T) {
 				f.Messages.Texts = []desk.MessageText{{Kind: "confirmed", Subject: "Yes, {first}: {when}", Body: "See {cancel}"}}
 			}))
 			p.book(t, first)
-			p.until("waiting")
+			p.Until("the confirmation has gone out", func() bool { return p.Count("messages WHERE state = 'sent'") == 1 })
 			p.hours(52)
 		}, []string{"Yes, Rosa: Wednesday 4 March 2026, 10:00–11:00, Dublin time", "After your visit: Home tuning"}},
 		{"taken by the mail server, which breaks off before it says so", mailbox.BreaksOff, func(t *testing.T, p post) {
@@ -135,6 +135,7 @@ func TestAClientIsTold(t *testing.T) {
 		}, []string{booked, booked}}, // with one Message-ID, by which they are known to be one
 	} {
 		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
 			p := openPost(t)
 			p.box.Behave(c.mood)
 			c.do(t, p)

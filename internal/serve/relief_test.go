@@ -21,6 +21,7 @@ import (
 func TestADayIsHandedOverAsPlanned(t *testing.T) {
 	for seed := range uint64(4) {
 		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) {
+			t.Parallel()
 			random := rand.New(rand.NewPCG(seed, 7))
 			d := finder{nichetest.OpenDesk(t, func(f *desk.ServiceFields) { f.Step, f.BufferAfter = 30, 15 })}
 			ctx, away := t.Context(), d.Staff.ID

@@ -37,7 +37,9 @@
     if (!added.delete(q.key)) return change(at, { label });
     const key = keyOf(label, others);
     added.add(key);
-    change(at, { label, key });
+    // What depends on it goes on depending on it.
+    const after = (o: Question) => (o.after === q.key ? { ...o, after: key } : o);
+    put(list.map((o, i) => (i === at ? { ...o, label, key } : after(o))));
   }
   /** The keys of questions that are not saved yet. */
   const added = new SvelteSet<string>();
