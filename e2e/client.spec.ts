@@ -121,6 +121,13 @@ test("what clients are told and asked is set up where its effect is seen", async
     await expect(
       page.getByText("a reminder 1 day and 2 h before"),
     ).toBeVisible();
+    // What is typed letter by letter stays in its place, whatever it is on the way.
+    await page.getByLabel("Reminder 1").fill("");
+    await page.getByLabel("Reminder 1").pressSequentially("90 min");
+    await expect(
+      page.getByText("a reminder 2 h and 90 min before"),
+    ).toBeVisible();
+    await expect(page.getByLabel("Reminder 2")).toHaveValue("2 h");
     await page
       .getByLabel("Approval")
       .selectOption({ label: "somebody answers each request" });
@@ -157,6 +164,21 @@ test("what clients are told and asked is set up where its effect is seen", async
     await page.getByRole("link", { name: "Bea Sol" }).first().click();
     await expect(page.getByText("Is there a dog?")).toBeVisible();
     await expect(page.getByText("Request received")).toBeVisible();
+    // A copy begins with all of it, and is another service.
+    await page.goto(`${niche.address}/services/1`);
+    await page.getByRole("link", { name: "Copy Home tuning" }).click();
+    await expect(page.getByLabel("Name", { exact: true })).toHaveValue(
+      "Home tuning, copied",
+    );
+    await expect(page.getByRole("textbox", { name: "Question 5" })).toHaveValue(
+      "Is there a dog?",
+    );
+    await page.getByRole("button", { name: "Define the service" }).click();
+    await expect(page).toHaveURL(/services\/\d+$/);
+    await expect(
+      page.getByRole("link", { name: "/book/home-tuning-copied" }),
+    ).toBeVisible();
+    await expect(mail).toContainText("See you on");
   } finally {
     await niche.stop();
   }

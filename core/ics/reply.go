@@ -6,6 +6,7 @@ import (
 	"io"
 	"strconv"
 	"strings"
+	"time"
 
 	"niche/core/hours"
 	"niche/core/span"
@@ -26,8 +27,9 @@ const (
 // time (COUNTER).
 type Answer struct {
 	UID      string
-	Sequence int    // of the invitation that is answered
-	Mail     string // who answers, in small letters
+	Sequence int          // of the invitation that is answered
+	Stamp    span.Instant // when the answer was made (DTSTAMP); 0 where that cannot be read
+	Mail     string       // who answers, in small letters
 	PartStat PartStat
 	Comment  string
 	Wish     span.Span // the time that is wished for; empty for none
@@ -72,6 +74,9 @@ func ReadAnswer(r io.Reader) (Answer, error) {
 	}
 	a := Answer{UID: found.value("UID")}
 	a.Sequence, _ = strconv.Atoi(strings.TrimSpace(found.value("SEQUENCE")))
+	if at, err := time.Parse(utcLayout, found.value("DTSTAMP")); err == nil {
+		a.Stamp = span.At(at)
+	}
 	for _, p := range found.Props {
 		switch p.Name {
 		case "ATTENDEE":

@@ -8,6 +8,20 @@ import (
 	"strings"
 )
 
+// TextField is one that a text can name, with what it is for people.
+type TextField struct {
+	Name  string `json:"name"`
+	About string `json:"about"`
+}
+
+// TextFields returns fields by their names and what each is.
+func TextFields(list [][2]string) (fields []TextField) {
+	for _, f := range list {
+		fields = append(fields, TextField{Name: f[0], About: f[1]})
+	}
+	return fields
+}
+
 // Unknown says that a text names a field that there is not.
 type Unknown struct {
 	Field string
@@ -19,10 +33,10 @@ func (u Unknown) Error() string { return fmt.Sprintf("there is no field {%s}", u
 
 // Check reports whether all fields in a text are known; the error is an Unknown. A brace
 // that no field follows is a brace.
-func Check(text string, known []string) error {
+func Check(text string, known []TextField) error {
 	at := 0
 	for part := range parts(text) {
-		if part.field && !slices.Contains(known, part.text) {
+		if part.field && !slices.ContainsFunc(known, func(f TextField) bool { return f.Name == part.text }) {
 			return Unknown{part.text, at}
 		}
 		at += len([]rune(part.text))

@@ -12,7 +12,7 @@ import (
 // refused where it stands.
 func TestTextsAreFilled(t *testing.T) {
 	values := map[string]string{"service": "Home tuning", "client": "Rosa {client} Osei", "clients": "Rosa\nBen", "place": "", "rooms": ""}
-	known := []string{"service", "client", "clients", "place", "rooms"}
+	known := merge.TextFields([][2]string{{"service"}, {"client"}, {"clients"}, {"place"}, {"rooms"}})
 	for _, c := range []struct {
 		name, text, want, unknown string
 		at                        int

@@ -279,7 +279,7 @@ func (b *Bookings) Sweep(ctx context.Context) error {
 // time is free, and its client is told.
 func (b *Bookings) Queue() work.Queue {
 	return work.Queue{Name: "requests", Store: store.RequestQueue, Do: func(ctx context.Context, id store.ID) error {
-		return b.cancelIf(ctx, []store.ID{id}, message.Declined, func(k store.Booking) bool {
+		return b.cancelIf(ctx, []store.ID{id}, "let go", message.Declined, func(k store.Booking) bool {
 			return k.Status == store.Pending && k.AnswerBy > 0 && k.AnswerBy <= span.At(b.Now())
 		})
 	}, Forward: func(store.Tx, string, span.Instant) error { return nil }}
@@ -351,11 +351,12 @@ func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 
 // cancelAll cancels bookings, and tells their clients by a kind of news.
 func (b *Bookings) cancelAll(ctx context.Context, ids []store.ID, kind string) error {
-	return b.cancelIf(ctx, ids, kind, func(store.Booking) bool { return true })
+	return b.cancelIf(ctx, ids, "cancelled", kind, func(store.Booking) bool { return true })
 }
 
-// cancelIf cancels those of some bookings of which something is still so.
-func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, kind string, still func(store.Booking) bool) error {
+// cancelIf cancels those of some bookings of which something is still so; the trail calls it by
+// a deed, and clients are told by a kind of news.
+func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, deed, kind string, still func(store.Booking) bool) error {
 	now := span.At(b.Now())
 	err := b.DB.Write(ctx, func(tx store.Tx) error {
 		for _, id := range ids {
@@ -371,7 +372,7 @@ func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, kind string, st
 			if err := tx.SaveBooking(k); err != nil {
 				return err
 			}
-			if err := note(tx, now, "cancelled", k, map[string]any{"status": was}, map[string]any{"status": k.Status}); err != nil {
+			if err := note(tx, now, deed, k, map[string]any{"status": was}, map[string]any{"status": k.Status}); err != nil {
 				return err
 			}
 			if err := b.Tell(tx, message.News{Kind: kind, Booking: k}); err != nil {

@@ -63,10 +63,11 @@ func (b *Bookings) PlanRelief(ctx context.Context, who store.ID, from, to hours.
 	if err != nil {
 		return Relief{}, err
 	}
-	if p.own, err = hours.LoadZone(member.Zone); err != nil {
+	own, err := hours.LoadZone(member.Zone)
+	if err != nil {
 		return Relief{}, err
 	}
-	o := p.own.Over(from, to+1)
+	o := own.Over(from, to+1)
 	p.away = span.Between(o.Starting(from, 0), o.Starting(to+1, 0))
 	visits, err := tx.VisitsAhead(who, now)
 	if err != nil {
@@ -106,7 +107,6 @@ type relief struct {
 	tx      store.Tx
 	now     span.Instant
 	who     store.ID
-	own     hours.Zone
 	away    span.Span
 	options [][]taken // by visit
 }

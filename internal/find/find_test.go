@@ -46,6 +46,8 @@ func TestWhatIsTypedLeadsThere(t *testing.T) {
 		"why friday 14:00 bry": "do: Why is 14:00 offered, or not, with Bryn? → /?date=2026-03-06&why=1%402026-03-06T14%3A00%3A00Z&service=1",
 		"why bryn 6 mar":       "do: Why is nothing offered with Bryn? → /team/1/week?date=2026-03-06&service=1",
 		"ask bryn":             "do: Ask Bryn to link a calendar → /team/1/calendars",
+		"hand over bryn":       "do: Hand over Bryn’s visits → /team/1/away",
+		"sick bry":             "do: Hand over Bryn’s visits → /team/1/away",
 		"friday":               "day: Friday 6 March 2026 → /?date=2026-03-06",
 		"closures":             "screen: House → /house",
 		"why 14:00":            "",

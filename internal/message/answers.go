@@ -179,7 +179,7 @@ func (h *hearing) Logout() error { return nil }
 func (m *Messages) Hear(ctx context.Context, booking store.ID, raw []byte) (what string, err error) {
 	answer, bounce := parts(raw)
 	now := span.At(m.Now())
-	err = m.DB.Write(ctx, func(tx store.Tx) error {
+	err = m.DB.Write(store.By(ctx, store.Doer{Role: "client", Name: "the client"}), func(tx store.Tx) error {
 		k, err := tx.Booking(booking)
 		if store.IsMissing(err) {
 			what = heardForged
@@ -203,10 +203,17 @@ func (m *Messages) Hear(ctx context.Context, booking store.ID, raw []byte) (what
 			return nil
 		}
 		before := k
-		what = heardAnswer
-		k.AnsweredAt, k.AnsweredSequence, k.AnswerComment = now, k.Sequence, plain.Clean(answer.Comment, 300)
+		if k.AnsweredSequence != k.Sequence {
+			before.PartStat, before.WishStart, before.AnswerStamp = "", 0, 0 // that was said of another time
+		}
+		if answer.Stamp > 0 && answer.Stamp < before.AnswerStamp {
+			what = heardLate // an older answer that was longer on its way
+			return nil
+		}
+		what, k.PartStat, k.WishStart, k.WishEnd = heardAnswer, before.PartStat, 0, 0
+		k.AnsweredAt, k.AnsweredSequence, k.AnswerStamp, k.AnswerComment = now, k.Sequence, max(answer.Stamp, before.AnswerStamp), plain.Clean(answer.Comment, 300)
 		if answer.Wish.IsEmpty() {
-			k.PartStat, k.WishStart, k.WishEnd = string(answer.PartStat), 0, 0
+			k.PartStat = string(answer.PartStat)
 		} else {
 			what, k.WishStart, k.WishEnd = heardWish, answer.Wish.Start(), answer.Wish.End()
 		}
@@ -217,7 +224,7 @@ func (m *Messages) Hear(ctx context.Context, booking store.ID, raw []byte) (what
 		if what == heardWish {
 			deed = "wishes another time for"
 		}
-		if deed == "" || before.PartStat == k.PartStat && before.WishStart == k.WishStart && before.AnsweredSequence == k.AnsweredSequence && before.AnsweredAt > 0 {
+		if deed == "" || before.PartStat == k.PartStat && before.WishStart == k.WishStart {
 			return nil
 		}
 		return tx.Note(now, deed, "booking", k.ID, k.Reference, nil, nil)

@@ -49,30 +49,22 @@ func (m *Messages) Booked(tx store.Tx, n News) error {
 		return nil // the settings say that no mail goes out
 	}
 	k := n.Booking
-	v, err := tx.Visit(k.VisitID)
+	a, err := accountOf(tx, k)
 	if err != nil {
 		return err
 	}
-	service, err := tx.Service(v.ServiceID)
-	if err != nil {
-		return err
-	}
-	list, err := tx.MessagesOfBooking(k.ID)
-	if err != nil {
-		return err
-	}
-	news := store.Message{Kind: n.Kind, About: fmt.Sprintf("news of booking %d", k.ID), Until: v.Start}
+	news := store.Message{Kind: n.Kind, About: fmt.Sprintf("news of booking %d", k.ID), Until: a.visit.Start}
 	waits := func(kind string) (store.Message, bool) {
-		i := slices.IndexFunc(list, func(r store.Message) bool { return r.Kind == kind && r.State == store.MessageWaiting })
+		i := slices.IndexFunc(a.messages, func(r store.Message) bool { return r.Kind == kind && r.State == store.MessageWaiting })
 		if i < 0 {
 			return store.Message{}, false
 		}
-		return list[i], true
+		return a.messages[i], true
 	}
 	if n.Kind == Changed {
 		if _, unsaid := waits(Confirmed); unsaid {
 			// It says where the visit is when it goes out: there is nothing else to be told.
-			return m.plan(tx, k, v, service, list)
+			return m.plan(tx, a)
 		}
 		if earlier, ok := waits(Changed); ok {
 			news.Was = earlier.Was // what the client was told last
@@ -86,12 +78,12 @@ func (m *Messages) Booked(tx store.Tx, n News) error {
 		news.NotBefore = span.At(m.Now()).Add(together)
 	}
 	if n.Kind == Cancelled || n.Kind == Declined {
-		news.Until = max(v.Start, span.At(m.Now()).Add(day)) // also of one that has begun
+		news.Until = max(a.visit.Start, span.At(m.Now()).Add(day)) // also of one that has begun
 	}
 	if err := m.add(tx, k, news); err != nil {
 		return err
 	}
-	return m.plan(tx, k, v, service, list)
+	return m.plan(tx, a)
 }
 
 // add writes down a message to the client of a booking. An older one about the same that
@@ -145,36 +137,49 @@ func (m *Messages) Plan(tx store.Tx, k store.Booking) error {
 	if m.Home == "" {
 		return nil
 	}
-	v, err := tx.Visit(k.VisitID)
+	a, err := accountOf(tx, k)
 	if err != nil {
 		return err
 	}
-	service, err := tx.Service(v.ServiceID)
-	if err != nil {
-		return err
-	}
-	list, err := tx.MessagesOfBooking(k.ID)
-	if err != nil {
-		return err
-	}
-	return m.plan(tx, k, v, service, list)
+	return m.plan(tx, a)
 }
 
-func (m *Messages) plan(tx store.Tx, k store.Booking, v store.Visit, service store.Service, list []store.Message) error {
-	now := span.At(m.Now())
+// account is a booking with what its client was told and will be.
+type account struct {
+	booking  store.Booking
+	visit    store.Visit
+	service  store.Service
+	messages []store.Message // the newest first
+}
+
+func accountOf(tx store.Tx, k store.Booking) (a account, err error) {
+	a.booking = k
+	if a.visit, err = tx.Visit(k.VisitID); err != nil {
+		return a, err
+	}
+	if a.service, err = tx.Service(a.visit.ServiceID); err != nil {
+		return a, err
+	}
+	a.messages, err = tx.MessagesOfBooking(k.ID)
+	return a, err
+}
+
+// plan writes down what is to be said later, and takes back what is not any more.
+func (m *Messages) plan(tx store.Tx, a account) error {
+	now, k, v := span.At(m.Now()), a.booking, a.visit
 	var wanted []store.Message
 	if k.Status == store.Confirmed {
-		for _, before := range service.Messages.Reminders {
+		for _, before := range a.service.Messages.Reminders {
 			// Who books later than that is not reminded of what they have just done.
 			if at := v.Start.Add(-before); at > now {
 				wanted = append(wanted, store.Message{Kind: Reminder, About: fmt.Sprintf("%d min before booking %d", before, k.ID), NotBefore: at, Until: v.Start})
 			}
 		}
-		if after := service.Messages.FollowUp; after > 0 && v.End.Add(after) > now {
+		if after := a.service.Messages.FollowUp; after > 0 && v.End.Add(after) > now {
 			wanted = append(wanted, store.Message{Kind: FollowUp, About: fmt.Sprintf("after booking %d", k.ID), NotBefore: v.End.Add(after), Until: v.End.Add(after + 3*day)})
 		}
 	}
-	for _, row := range list {
+	for _, row := range a.messages {
 		if row.Kind != Reminder && row.Kind != FollowUp || row.State != store.MessageWaiting && row.State != store.MessageHeldBack {
 			continue
 		}

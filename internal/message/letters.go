@@ -15,7 +15,7 @@ import (
 )
 
 // Fields are those that texts to clients can name, with what each is.
-var Fields = []struct{ Name, About string }{
+var Fields = merge.TextFields([][2]string{
 	{"client", "the client"},
 	{"first", "the client’s first name"},
 	{"service", "the service"},
@@ -34,15 +34,7 @@ var Fields = []struct{ Name, About string }{
 	{"calendar", "the address of a calendar of all the client’s visits, for their own calendar to follow"},
 	{"reference", "the reference"},
 	{"business", "the business"},
-}
-
-// FieldNames are their names.
-func FieldNames() (names []string) {
-	for _, f := range Fields {
-		names = append(names, f.Name)
-	}
-	return names
-}
+})
 
 // Told is a text of its own that a service can have, and what it says if it has none.
 type Told struct {

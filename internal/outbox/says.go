@@ -19,7 +19,7 @@ type Texts struct{ Title, Place, Description string }
 var DefaultTexts = Texts{"{service} · {client}", "{place}", "{clients}\n{answers}"}
 
 // Fields are those that the texts of copies can name, with what each is.
-var Fields = []struct{ Name, About string }{
+var Fields = merge.TextFields([][2]string{
 	{"service", "the service"},
 	{"client", "the client; nothing where several share the visit"},
 	{"clients", "every client with mail address and reference, a line each"},
@@ -30,15 +30,7 @@ var Fields = []struct{ Name, About string }{
 	{"place", "the place of the service"},
 	{"with", "other people, rooms and equipment"},
 	{"business", "the business"},
-}
-
-// FieldNames are their names.
-func FieldNames() (names []string) {
-	for _, f := range Fields {
-		names = append(names, f.Name)
-	}
-	return names
-}
+})
 
 // Said is what a copy says in words.
 func Said(t Texts, s store.CopySays) Texts {

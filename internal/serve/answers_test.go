@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
+	"net"
 	"net/smtp"
 	"os"
 	"os/exec"
@@ -13,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	lmtp "github.com/emersion/go-smtp"
 	"github.com/stretchr/testify/require"
 
 	"niche/internal/api/desk"
@@ -87,6 +90,17 @@ func TestAnswersToInvitations(t *testing.T) {
 		{"another time", func(_ post, i string) string {
 			return letter("text/calendar; method=COUNTER", reply(i, "COUNTER", "TENTATIVE", "DTSTAMP", "DTSTART:20260304T140000Z\r\nDTEND:20260304T150000Z\r\nDTSTAMP"))
 		}, "no answer yet", "Wed 4 Mar, 14:00–15:00", "Rosa Osei would rather come at another time"},
+		{"coming, and an older answer that was longer on its way", func(p post, i string) string {
+			to := strings.TrimPrefix(organizer(i), "mailto:")
+			require.NoError(p.T, p.bring(to, letter(calendarReply, reply(i, "REPLY", "ACCEPTED"))))
+			return letter(calendarReply, reply(i, "REPLY", "DECLINED", "20260302T100000Z", "20260302T095900Z"))
+		}, "coming, answered Mon 2 Mar, 08:00", "", ""},
+		{"coming, then moved, and then another time", func(p post, i string) string {
+			require.NoError(p.T, p.bring(strings.TrimPrefix(organizer(i), "mailto:"), letter(calendarReply, reply(i, "REPLY", "ACCEPTED"))))
+			id := finder{p.Desk}.idOf("rosa")
+			require.NoError(p.T, p.Post(p.T.Context(), fmt.Sprintf("/api/bookings/%d/move", id), desk.DeskMove{DeskStart: desk.DeskStart{Wall: "2026-03-04 12:00"}, Staff: p.Staff.ID}, nil))
+			return letter("text/calendar; method=COUNTER", reply(i, "COUNTER", "TENTATIVE", "SEQUENCE:0", "SEQUENCE:1", "DTSTAMP", "DTSTART:20260304T140000Z\r\nDTEND:20260304T150000Z\r\nDTSTAMP"))
+		}, "no answer yet", "Wed 4 Mar, 14:00–15:00", "Rosa Osei would rather come at another time"},
 		{"by somebody else", func(_ post, i string) string {
 			return letter(calendarReply, reply(i, "REPLY", "DECLINED", "mailto:rosa", "mailto:eve"))
 		}, "no answer yet", "", ""},
@@ -158,6 +172,31 @@ func TestOnlyBookingsHaveAddressesForAnswers(t *testing.T) {
 	d := finder{p.Desk}
 	require.Contains(t, d.shown(d.idOf("rosa")).Coming, "not coming")
 	require.Equal(t, "not coming", d.Wall(wednesday).Lanes[0].Visits[0].Clients[0].Answer)
+}
+
+// A mail server that delivers locally speaks LMTP.
+func TestAnswersComeByLMTP(t *testing.T) {
+	p := openHearing(t, true)
+	p.book(t, wednesday+"T10:00:00Z")
+	p.until("sent")
+	conn, err := net.Dial("tcp", p.Niche.Answers)
+	require.NoError(t, err)
+	c := lmtp.NewClientLMTP(conn)
+	require.NoError(t, c.Mail("rosa@clients.example", nil))
+	require.NoError(t, c.Rcpt(strings.TrimPrefix(organizer(p.invite()), "mailto:"), nil))
+	require.Error(t, c.Rcpt("answers@workshop.example", nil))
+	w, err := c.Data()
+	require.NoError(t, err)
+	_, err = io.WriteString(w, letter(calendarReply, reply(p.invite(), "REPLY", "DECLINED")))
+	require.NoError(t, err)
+	said, err := w.CloseWithLMTPResponse()
+	require.NoError(t, err)
+	require.Contains(t, said, strings.TrimPrefix(organizer(p.invite()), "mailto:"), "each is answered by itself")
+	require.NoError(t, c.Quit())
+	d := finder{p.Desk}
+	b := d.shown(d.idOf("rosa"))
+	require.Contains(t, b.Coming, "not coming")
+	require.Equal(t, "The client said that they do not come", b.Happened[0].Words)
 }
 
 // What is sent is read by programs that share nothing with this one: a mail user agent's parser,

@@ -74,6 +74,7 @@ func TestRequestsAreAnsweredInTimeOrLetGo(t *testing.T) {
 	p.Until("and told", func() bool { return len(p.told()) == 4 })
 	require.Equal(t, "Not confirmed: Home tuning, Wednesday 4 March, 12:00", p.told()[3])
 	require.Equal(t, "confirmed", own(t, p.Desk, first).Status)
+	require.Equal(t, "Let go: nobody answered it in time", finder{p.Desk}.shown(2).Happened[0].Words, "and nobody is said to have cancelled it")
 	// At the desk nobody asks for what they may grant.
 	var made desk.AtDesk
 	require.NoError(t, p.Post(t.Context(), "/api/bookings", desk.DeskBooking{DeskStart: desk.DeskStart{Start: nichetest.At(wednesday + "T14:00:00Z")}, Service: p.Service.ID, Name: "Lea", Email: "lea@clients.example"}, &made))

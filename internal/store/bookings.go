@@ -51,6 +51,7 @@ type Booking struct {
 	PartStat           string // as RFC 5545 has it; empty for none
 	AnsweredAt         span.Instant
 	AnsweredSequence   int // of the invitation that was answered
+	AnswerStamp span.Instant // when the answer was made, by its maker's clock; 0 where that was not said
 	AnswerComment      string
 	WishStart, WishEnd span.Instant
 	Overruled          string // why it was taken or moved though rules refused it; empty for not
@@ -94,7 +95,7 @@ func (t Tx) OfMail(mail string, after span.Instant) ([]Booking, error) {
 
 // SaveAnswer keeps what a client has answered.
 func (t Tx) SaveAnswer(b Booking) error {
-	return t.db.Model(&b).Select("part_stat", "answered_at", "answered_sequence", "answer_comment", "wish_start", "wish_end").Updates(&b).Error
+	return t.db.Model(&b).Select("part_stat", "answered_at", "answered_sequence", "answer_stamp", "answer_comment", "wish_start", "wish_end").Updates(&b).Error
 }
 
 // Answer is what the client has answered to the invitation that is out; empty for nothing.

@@ -80,6 +80,14 @@ func OfBooking(who, deed string) string {
 		return who + " noted that nobody came"
 	case "took back that somebody missed":
 		return who + " took back that nobody came"
+	case "let go":
+		return "Let go: nobody answered it in time"
+	case "said they come to", "said they perhaps come to", "said they do not come to":
+		return who + " said that " + strings.TrimSuffix(strings.TrimPrefix(deed, "said "), " to")
+	case "wishes another time for":
+		return who + " wishes another time"
+	case "let go out the reminder of", "let go out the follow-up of":
+		return fmt.Sprintf("%s let the %s go out after all", who, strings.Fields(deed)[4])
 	}
 	return who + " " + deed + " it"
 }

@@ -148,7 +148,7 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	if err != nil && !store.IsMissing(err) {
 		return out, err
 	}
-	out.Coming, out.Wish = coming(k, out.Messages, s.Messages.Hears && server.Answers != "", text)
+	out.Coming, out.Wish = coming(k, out.Messages, s.Messages.Hears && server.Answers != "" && !service.Messages.NoInvite, text)
 	out.Before, out.MissedThen = earlier.Before, earlier.Missed
 	return out, happenings(db, &out, k, v, text)
 }
@@ -218,7 +218,7 @@ func happenings(db store.Tx, out *ShownBooking, k store.Booking, v store.Visit, 
 				more = append(more, changed(c))
 			}
 		}
-		who := cmp.Or(e.Who, "a client")
+		who := cmp.Or(e.Who, "Niche")
 		if r.Deed == "took" && k.MadeBy == "" && r.Role == string(people.RoleAdministrator) {
 			// Somebody of the desk may book on the clients' page too: that is no booking of the desk's.
 			more = append(more, "on the page, in a browser in which "+who+" was signed in")

@@ -81,7 +81,7 @@ func (t MessageText) check(prefix string) error {
 		if strings.TrimSpace(part[1]) == "" {
 			return api.Wrong(prefix+part[0], "Nothing would be said.")
 		}
-		if err := knownFields(prefix+part[0], part[1], message.FieldNames()); err != nil {
+		if err := knownFields(prefix+part[0], part[1], message.Fields); err != nil {
 			return err
 		}
 	}
@@ -89,9 +89,9 @@ func (t MessageText) check(prefix string) error {
 }
 
 // knownFields refuses a field that there is not, where it stands in a text.
-func knownFields(field, text string, names []string) error {
+func knownFields(field, text string, known []merge.TextField) error {
 	var unknown merge.Unknown
-	if err := merge.Check(text, names); errors.As(err, &unknown) {
+	if err := merge.Check(text, known); errors.As(err, &unknown) {
 		return api.Wrong(field, fmt.Sprintf("There is no field {%s} (character %d).", unknown.Field, unknown.At+1))
 	}
 	return nil
@@ -111,7 +111,7 @@ type MessageExample struct {
 	Invite  bool          `json:"invite" doc:"A calendar invitation goes with it."`
 	Of      string        `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
 	Kinds   []MessageKind `json:"kinds"`
-	Fields  []TextField   `json:"fields"`
+	Fields  []merge.TextField `json:"fields"`
 }
 
 // ShownMessage is a message about a booking, and how it stands.
@@ -168,12 +168,9 @@ func (s *Desk) previewMessage(ctx context.Context, in *struct {
 	if err == nil {
 		l, err = subject.Invite(l, in.Body.Kind, "desk@niche.invalid", span.At(s.Now()))
 	}
-	out := MessageExample{Subject: l.Subject, Body: l.Body, Invite: l.Method != "", Of: of, Kinds: []MessageKind{}, Fields: []TextField{}}
+	out := MessageExample{Subject: l.Subject, Body: l.Body, Invite: l.Method != "", Of: of, Kinds: []MessageKind{}, Fields: message.Fields}
 	for _, t := range message.Texts {
 		out.Kinds = append(out.Kinds, MessageKind{MessageText{t.Kind, t.Usual.Subject, t.Usual.Body}, t.Name, whens[t.Kind]})
-	}
-	for _, f := range message.Fields {
-		out.Fields = append(out.Fields, TextField{f.Name, f.About})
 	}
 	return api.Answer(out, err)
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"niche/core/merge"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/outbox"
@@ -31,17 +32,11 @@ type OutsideTexts struct {
 	Description string `json:"description" maxLength:"2000"`
 }
 
-// TextField is a field that they can name.
-type TextField struct {
-	Name  string `json:"name"`
-	About string `json:"about"`
-}
-
 // OutsideExample is what a copy would say.
 type OutsideExample struct {
 	OutsideTexts
-	Of     string      `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
-	Fields []TextField `json:"fields"`
+	Of     string        `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
+	Fields []merge.TextField `json:"fields"`
 }
 
 // check refuses a field that there is not, where it stands.
@@ -50,7 +45,7 @@ func (o OutsideTexts) check(prefix string) error {
 		return api.Wrong(prefix+"title", "A title is needed, by which the visit is known.")
 	}
 	for _, t := range [][2]string{{"title", o.Title}, {"place", o.Place}, {"description", o.Description}} {
-		if err := knownFields(prefix+t[0], t[1], outbox.FieldNames()); err != nil {
+		if err := knownFields(prefix+t[0], t[1], outbox.Fields); err != nil {
 			return err
 		}
 	}
@@ -157,7 +152,7 @@ func (s *Desk) showOutside(ctx context.Context, in *struct{ Body OutsideTexts })
 	if err != nil {
 		return nil, err
 	}
-	out := OutsideExample{Fields: []TextField{}}
+	out := OutsideExample{Fields: outbox.Fields}
 	if len(says.Bookings) == 0 {
 		says.Service, says.Bookings = store.Service{Name: "Home tuning", Place: "At the client’s"}, []store.Booking{{ClientName: "Rosa Osei", ClientMail: "rosa@clients.example", Reference: "K7M-2QXA", Places: 1}}
 	} else {
@@ -165,9 +160,6 @@ func (s *Desk) showOutside(ctx context.Context, in *struct{ Body OutsideTexts })
 	}
 	said := outbox.Said(outbox.Texts(in.Body), says)
 	out.OutsideTexts = OutsideTexts(said)
-	for _, f := range outbox.Fields {
-		out.Fields = append(out.Fields, TextField(f))
-	}
 	return api.Answer(out, nil)
 }
 

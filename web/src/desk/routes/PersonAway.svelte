@@ -67,7 +67,11 @@
   async function markAway() {
     const path = { params: { path: { id } } };
     const now = await data(api.GET('/api/staff/{id}/days', path));
-    if (!days || now.absences.some((a) => a.from <= days.from && a.until >= days.until)) return;
+    if (!days) return;
+    if (now.absences.some((a) => a.from <= days.from && a.until >= days.until)) {
+      marked = `${first} was marked as away already.`;
+      return;
+    }
     const { version, ...body } = now;
     await data(
       api.PUT('/api/staff/{id}/days', {
@@ -131,10 +135,10 @@
     {/snippet}
     <div class="flex flex-wrap items-end gap-4">
       <Field label="{first} is away from">
-        {#snippet children(tie)}<DateInput bind:value={from} {...tie} />{/snippet}
+        {#snippet children(tie)}<DateInput bind:value={from} disabled={busy} {...tie} />{/snippet}
       </Field>
       <Field label="until">
-        {#snippet children(tie)}<DateInput bind:value={until} {...tie} />{/snippet}
+        {#snippet children(tie)}<DateInput bind:value={until} disabled={busy} {...tie} />{/snippet}
       </Field>
       <Field label="The visits may go">
         {#snippet children(tie)}

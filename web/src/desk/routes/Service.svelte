@@ -205,7 +205,7 @@
       <Told bind:form={edited.value} service={id} {fault} />
       {#if id}<What bind:form={edited.value} {fault} {others} former={edited.now?.former ?? []} />{/if}
       {#if id}
-        <p>
+        <p class="text-sm">
           <a class="link-plain" href="/services/new?like={id}">Copy {form.name}</a>
           <span class="text-mute"
             >begins another service with the same rules, people, questions and messages.</span

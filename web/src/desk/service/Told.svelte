@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import Field from '$lib/ui/Field.svelte';
+  import FieldNames from '$lib/ui/FieldNames.svelte';
   import LengthInput from '$lib/ui/LengthInput.svelte';
   import { writeLength } from '$lib/ui/typed';
   import type { Fault, Fields } from './form';
@@ -56,18 +57,17 @@
     return at < 0 ? '' : fault(`messages.texts[${at}].${field}`);
   };
 
-  const reminders = $derived((messages.reminders ?? []).toSorted((a, b) => b - a));
-  function remind(at: number, minutes: number | undefined) {
-    const list = reminders.filter((_, i) => i !== at);
-    set({ reminders: minutes === undefined ? list : [...list, minutes] });
-  }
+  /** In the order in which they were added: one that is being typed does not change its place. */
+  const reminders = $derived(messages.reminders ?? []);
+  const remind = (at: number, minutes: number) => set({ reminders: reminders.with(at, minutes) });
+  const soonestLast = $derived(reminders.toSorted((a, b) => b - a));
   const another = $derived([1440, 120, 2880, 10_080].find((m) => !reminders.includes(m)) ?? 60);
   const sentence = $derived.by(() => {
     const parts = [
       messages.noInvite ? 'a confirmation' : 'a confirmation with a calendar invitation',
       ...(reminders.length
         ? [
-            `a reminder ${reminders.map((m) => (Number.isNaN(m) ? '…' : writeLength(m))).join(' and ')} before`,
+            `a reminder ${soonestLast.map((m) => (Number.isNaN(m) ? '…' : writeLength(m))).join(' and ')} before`,
           ]
         : []),
       ...(messages.followUp ? [`a word ${writeLength(messages.followUp)} afterwards`] : []),
@@ -88,8 +88,10 @@
           class="input-sm w-28 text-center font-semibold"
           bind:value={() => minutes, (m) => remind(i, m)}
         /> before
-        <button type="button" class="link-plain text-sm" onclick={() => remind(i, undefined)}
-          >take away</button
+        <button
+          type="button"
+          class="link-plain text-sm"
+          onclick={() => set({ reminders: reminders.filter((_, n) => n !== i) })}>take away</button
         >
       </div>
     {/each}
@@ -97,7 +99,10 @@
         {fault('messages.reminders')}
       </p>{/if}
     {#if reminders.length < 6}
-      <button type="button" class="link-plain justify-self-start text-sm" onclick={() => remind(-1, another)}
+      <button
+        type="button"
+        class="link-plain justify-self-start text-sm"
+        onclick={() => set({ reminders: [...reminders, another] })}
         >{reminders.length ? 'another reminder' : 'remind them'}</button
       >
     {/if}
@@ -162,15 +167,7 @@
       </Field>
       <div class="flex flex-wrap gap-x-5 text-sm">
         {#if own}<button type="button" class="link-plain" onclick={asUsual}>say it as usual</button>{/if}
-        <details>
-          <summary class="link-plain cursor-pointer">The fields that there are</summary>
-          <dl class="mt-2 grid grid-cols-[7rem_minmax(0,1fr)] gap-x-3 gap-y-1">
-            {#each example.fields as f (f.name)}
-              <dt><code>{`{${f.name}}`}</code></dt>
-              <dd class="text-mute">{f.about}</dd>
-            {/each}
-          </dl>
-        </details>
+        <FieldNames fields={example.fields} />
       </div>
       <section class="letter" aria-label="What a client would receive">
         <p class="text-sm text-mute">

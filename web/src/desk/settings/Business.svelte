@@ -62,15 +62,6 @@
       <Field label="Name" error={problem?.fields.name}>
         {#snippet children(tie)}<input class="input w-full" bind:value={form.value.name} {...tie} />{/snippet}
       </Field>
-      <Field
-        label="Telephone"
-        hint="Whom clients call when it is too late online."
-        error={problem?.fields.phone}
-      >
-        {#snippet children(tie)}
-          <input class="input w-full" type="tel" maxlength="40" bind:value={form.value.phone} {...tie} />
-        {/snippet}
-      </Field>
       <Field label="Home zone" error={problem?.fields.zone}>
         {#snippet children(tie)}<ZonePicker bind:value={form.value.zone} {...tie} />{/snippet}
       </Field>
@@ -91,6 +82,15 @@
           ['ymd', 'year, month, day'],
         ]}
       />
+      <Field
+        label="Telephone"
+        hint="Whom clients call when it is too late online."
+        error={problem?.fields.phone}
+      >
+        {#snippet children(tie)}
+          <input class="input w-full" type="tel" maxlength="40" bind:value={form.value.phone} {...tie} />
+        {/snippet}
+      </Field>
       <div class="sm:col-span-2">
         <NumberField
           label="Bookings ahead"

@@ -157,6 +157,11 @@
           />
         {/snippet}
       </Field>
+      <Field label="Sender’s name" error={wrong.senderName}>
+        {#snippet children(tie)}
+          <input class="input w-full" autocomplete="off" bind:value={form.value.senderName} {...tie} />
+        {/snippet}
+      </Field>
       <div class="sm:col-span-2">
         <Field
           label="Address for answers"
@@ -176,11 +181,6 @@
           {/snippet}
         </Field>
       </div>
-      <Field label="Sender’s name" error={wrong.senderName}>
-        {#snippet children(tie)}
-          <input class="input w-full" autocomplete="off" bind:value={form.value.senderName} {...tie} />
-        {/snippet}
-      </Field>
       <div class="grid gap-3 sm:col-span-2">
         <Outcome {form} parts={() => parts} quiet />
         <div class="flex flex-wrap items-center gap-3">

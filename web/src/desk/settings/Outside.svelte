@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import Field from '$lib/ui/Field.svelte';
+  import FieldNames from '$lib/ui/FieldNames.svelte';
 
   /** What copies of visits say in outside calendars, with an example that follows what is typed. */
   let { texts = $bindable(), faults }: { texts: Shape<'OutsideTexts'>; faults: Record<string, string> } =
@@ -50,14 +51,6 @@
       {#if example.place}<p class="break-words">{example.place}</p>{/if}
       {#if example.description}<p class="break-words whitespace-pre-line">{example.description}</p>{/if}
     </div>
-    <details class="text-sm">
-      <summary class="link-plain cursor-pointer">The fields that there are</summary>
-      <dl class="mt-2 grid grid-cols-[7rem_minmax(0,1fr)] gap-x-3 gap-y-1">
-        {#each example.fields as f (f.name)}
-          <dt><code>{`{${f.name}}`}</code></dt>
-          <dd class="text-mute">{f.about}</dd>
-        {/each}
-      </dl>
-    </details>
+    <FieldNames fields={example.fields} />
   {/if}
 </fieldset>
