@@ -50,8 +50,8 @@ type Booking struct {
 	// What the client has answered to the invitation, and a time that they would rather have.
 	PartStat           string // as RFC 5545 has it; empty for none
 	AnsweredAt         span.Instant
-	AnsweredSequence   int // of the invitation that was answered
-	AnswerStamp span.Instant // when the answer was made, by its maker's clock; 0 where that was not said
+	AnsweredSequence   int          // of the invitation that was answered
+	AnswerStamp        span.Instant // when the answer was made, by its maker's clock; 0 where that was not said
 	AnswerComment      string
 	WishStart, WishEnd span.Instant
 	Overruled          string // why it was taken or moved though rules refused it; empty for not

@@ -106,11 +106,11 @@ type MessageKind struct {
 
 // MessageExample is what a client would receive.
 type MessageExample struct {
-	Subject string        `json:"subject"`
-	Body    string        `json:"body"`
-	Invite  bool          `json:"invite" doc:"A calendar invitation goes with it."`
-	Of      string        `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
-	Kinds   []MessageKind `json:"kinds"`
+	Subject string            `json:"subject"`
+	Body    string            `json:"body"`
+	Invite  bool              `json:"invite" doc:"A calendar invitation goes with it."`
+	Of      string            `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
+	Kinds   []MessageKind     `json:"kinds"`
 	Fields  []merge.TextField `json:"fields"`
 }
 

@@ -35,7 +35,7 @@ type OutsideTexts struct {
 // OutsideExample is what a copy would say.
 type OutsideExample struct {
 	OutsideTexts
-	Of     string        `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
+	Of     string            `json:"of" doc:"Of which booking; empty where there is none, and one is made up."`
 	Fields []merge.TextField `json:"fields"`
 }
 
