@@ -2,6 +2,7 @@ package api
 
 import (
 	"net/http"
+	"strings"
 
 	"niche/core/question"
 	"niche/internal/store"
@@ -11,6 +12,7 @@ import (
 // Asked is what a client says beside a name and a mail address.
 type Asked struct {
 	Phone   string              `json:"phone,omitempty" required:"false" maxLength:"40" doc:"Typed any way."`
+	Address string              `json:"address,omitempty" required:"false" maxLength:"500" doc:"Where the visit is to be, of a service at the client's."`
 	Answers map[string][]string `json:"answers,omitempty" required:"false" doc:"To the questions of the service, by their keys."`
 }
 
@@ -18,6 +20,8 @@ type Asked struct {
 type Heard struct {
 	Phone   string // E.164
 	Digits  string
+	Address string
+
 	Answers []question.Answer
 }
 
@@ -35,8 +39,13 @@ func (a Asked) Read(service store.Service, zone string, atDesk bool, wrongAlread
 			wrong("phone", "This is not a telephone number. Begin with + and the country’s number if it is abroad.")
 		}
 		h.Digits = telephone.Digits(h.Phone)
-	case service.AskPhone == store.MustSay && !atDesk:
+	case (service.AskPhone == store.MustSay || service.Venue == store.ByTelephone) && !atDesk:
 		wrong("phone", "A telephone number is needed.")
+	}
+	if service.Venue == store.AtTheirs {
+		if h.Address = strings.TrimSpace(a.Address); h.Address == "" && !atDesk {
+			wrong("address", "Say where the visit is to be.")
+		}
 	}
 	questions := service.Questions
 	if atDesk {

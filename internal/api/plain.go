@@ -67,7 +67,7 @@ func (r reread) Unwrap() huma.Context { return r.request }
 var unseen = map[string]bool{"password": true, "current": true, "text": true, "clientSecret": true}
 
 // severalLines are fields whose texts may have more than one line.
-var severalLines = map[string]bool{"description": true, "body": true, "note": true}
+var severalLines = map[string]bool{"description": true, "body": true, "note": true, "address": true}
 
 // faultsIn looks through a value as JSON has it.
 func faultsIn(path, field string, v any) (faults []error) {

@@ -43,7 +43,7 @@ type kind struct {
 }
 
 // kinds are all of them.
-var kinds = []kind{clashes, drifts, unwritten, links, targets, pending, answers, unfit, unread, proofs, mails, hoursless}
+var kinds = []kind{clashes, drifts, unwritten, meetings, refunds, links, targets, pending, answers, unfit, unread, proofs, mails, hoursless}
 
 // Labels returns how the kinds are called, in their order.
 func Labels() (names []Kind, labels map[Kind]string) {

@@ -10,6 +10,7 @@
 package booking
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -21,7 +22,9 @@ import (
 	"niche/core/span"
 	"niche/internal/clash"
 	"niche/internal/live"
+	"niche/internal/meeting"
 	"niche/internal/message"
+
 	"niche/internal/outbox"
 	"niche/internal/secret"
 	"niche/internal/store"
@@ -33,13 +36,16 @@ const lookFor = 2500 * time.Millisecond
 
 // Settings of the bookings.
 type Settings struct {
-	DB   *store.DB
-	Look func(ctx context.Context, staff store.ID) (allRead bool, err error) // the last look
-	Hub  *live.Hub
-	Now  func() time.Time
-	Tell func(tx store.Tx, n message.News) error // writes down what a client is told, in the transaction that makes the news
-	Wake func()                                  // makes due work be looked for
-	Seal func(key string) string                 // makes the token of a request with a key, the same each time
+	DB        *store.DB
+	Look      func(ctx context.Context, staff store.ID) (allRead bool, err error) // the last look
+	Hub       *live.Hub
+	Now       func() time.Time
+	Tell      func(tx store.Tx, n message.News) error                              // writes down what a client is told, in the transaction that makes the news
+	Wake      func()                                                               // makes due work be looked for
+	Charge    func(tx store.Tx, s store.Service, k store.Booking, r Request) error // writes down what the client of a hold has to pay
+	Refund    func(tx store.Tx, k store.Booking, byClient bool) error              // writes down that what was paid goes back, if it does
+	PayWithin span.Minutes
+	Seal      func(key string) string // makes the token of a request with a key, the same each time
 }
 
 // Bookings takes, moves and cancels bookings.
@@ -69,16 +75,20 @@ type Request struct {
 	ClientClock string // 24 or 12
 	Phone       string // E.164, or empty
 	PhoneDigits string // the ways in which its digits are typed
+	Address     string // where the visit is, of one at the client's
 	Answers     []question.Answer
-	Origin      string // the network that asks
-	MadeBy      string // who at the desk asks; empty for the client
-	Anyway      string // why rules are overruled, all but claims; empty for keeping them
-	MostAhead   int    // how many bookings ahead the mail address may have with this one; 0 for any number
+	TokenHash   string                              `json:"-"` // of the client's own address; empty for a new one
+	Paid        func(store.Tx, store.Booking) error `json:"-"` // keeps that it is paid, in the transaction that confirms it; nil for one that is not
+
+	Origin    string // the network that asks
+	MadeBy    string // who at the desk asks; empty for the client
+	Anyway    string // why rules are overruled, all but claims; empty for keeping them
+	MostAhead int    // how many bookings ahead the mail address may have with this one; 0 for any number
 }
 
 // hash returns what is the same for two requests that ask for the same.
 func (r Request) hash() string {
-	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s\x00%s\x00%q", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone, r.Phone, r.Answers))
+	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s\x00%s\x00%s\x00%q", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone, r.Phone, r.Address, r.Answers))
 }
 
 // Taken is a booking that was taken, with the token that manages it. The token
@@ -145,7 +155,8 @@ func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
 			return t, fmt.Errorf("looking for an earlier answer: %w", err)
 		}
 	}
-	draft.TokenHash = secret.Hash(t.Token)
+	draft.TokenHash = cmp.Or(r.TokenHash, secret.Hash(t.Token))
+
 	var err error
 	t.Booking, err = b.secure(ctx, r, store.Booking{}, draft, func(tx store.Tx, h hold, status store.BookingStatus) (store.ID, error) {
 		held, err := tx.Booking(h.booking.ID)
@@ -155,22 +166,20 @@ func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
 		if err != nil {
 			return 0, err
 		}
+		switch {
+		case r.Paid != nil:
+			if err := r.Paid(tx, held); err != nil {
+				return 0, err
+			}
+		case h.service.Prepaid > 0 && r.MadeBy == "":
+			return b.holdForPayment(tx, h.service, held, r)
+		}
 		held.Status, held.AnswerBy = status, h.booking.AnswerBy
-		if err := tx.SaveBooking(held); err != nil {
-			return 0, err
-		}
-		if err := note(tx, span.At(b.Now()), "took", held, nil, says(h.visit, held)); err != nil {
-			return 0, err
-		}
-		news := message.News{Kind: message.Confirmed, Booking: held}
-		if status == store.Pending {
-			news.Kind = message.Received
-		}
-		if err := b.Tell(tx, news); err != nil {
-			return 0, err
-		}
-		return held.ID, settled(tx, held.VisitID, span.At(b.Now()))
+		return held.ID, b.stands(tx, h.visit, held)
 	})
+	if err == nil && t.Booking.ID != 0 {
+		t.Booking, err = b.DB.Read(context.WithoutCancel(ctx)).Booking(t.Booking.ID)
+	}
 	return t, err
 }
 
@@ -199,10 +208,13 @@ func (b *Bookings) alone(ctx context.Context, key string) (release func(), err e
 	}
 }
 
-// settled brings along what follows from a change of a visit's bookings: its copies,
-// and what clashes with it.
+// settled brings along what follows from a change of a visit's bookings: its copies, its
+// room online, and what clashes with it.
 func settled(tx store.Tx, visit store.ID, now span.Instant) error {
 	if err := outbox.Want(tx, visit, now); err != nil {
+		return err
+	}
+	if err := meeting.Want(tx, visit, now); err != nil {
 		return err
 	}
 	return clash.OfVisit(tx, visit, now)
@@ -260,8 +272,8 @@ func (b *Bookings) Sweep(ctx context.Context) error {
 		b.mu.Lock()
 		defer b.mu.Unlock()
 		for _, k := range held {
-			if b.underway[k.ID] > 0 {
-				continue
+			if b.underway[k.ID] > 0 || k.HoldUntil > 0 {
+				continue // the hold of one that is being paid ends with its payment
 			}
 			if err := dropHeld(tx, k, span.At(b.Now())); err != nil {
 				return err
@@ -279,7 +291,7 @@ func (b *Bookings) Sweep(ctx context.Context) error {
 // time is free, and its client is told.
 func (b *Bookings) Queue() work.Queue {
 	return work.Queue{Name: "requests", Store: store.RequestQueue, Do: func(ctx context.Context, id store.ID) error {
-		return b.cancelIf(ctx, []store.ID{id}, "let go", message.Declined, func(k store.Booking) bool {
+		return b.cancelIf(ctx, []store.ID{id}, false, "let go", message.Declined, func(k store.Booking) bool {
 			return k.Status == store.Pending && k.AnswerBy > 0 && k.AnswerBy <= span.At(b.Now())
 		})
 	}, Forward: func(store.Tx, string, span.Instant) error { return nil }}
@@ -344,6 +356,11 @@ func (b *Bookings) Cancel(ctx context.Context, id store.ID) error {
 	return b.CancelAll(ctx, []store.ID{id})
 }
 
+// CancelByClient is Cancel, by the client: what they have paid goes back as the service says.
+func (b *Bookings) CancelByClient(ctx context.Context, id store.ID) error {
+	return b.cancelIf(ctx, []store.ID{id}, true, "cancelled", message.Cancelled, func(store.Booking) bool { return true })
+}
+
 // CancelAll cancels several bookings, or when that fails none.
 func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 	return b.cancelAll(ctx, ids, message.Cancelled)
@@ -351,12 +368,12 @@ func (b *Bookings) CancelAll(ctx context.Context, ids []store.ID) error {
 
 // cancelAll cancels bookings, and tells their clients by a kind of news.
 func (b *Bookings) cancelAll(ctx context.Context, ids []store.ID, kind string) error {
-	return b.cancelIf(ctx, ids, "cancelled", kind, func(store.Booking) bool { return true })
+	return b.cancelIf(ctx, ids, false, "cancelled", kind, func(store.Booking) bool { return true })
 }
 
 // cancelIf cancels those of some bookings of which something is still so; the trail calls it by
 // a deed, and clients are told by a kind of news.
-func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, deed, kind string, still func(store.Booking) bool) error {
+func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, byClient bool, deed, kind string, still func(store.Booking) bool) error {
 	now := span.At(b.Now())
 	err := b.DB.Write(ctx, func(tx store.Tx) error {
 		for _, id := range ids {
@@ -364,7 +381,7 @@ func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, deed, kind stri
 			if err != nil {
 				return err
 			}
-			if k.Status == store.Cancelled || !still(k) {
+			if k.Status == store.Cancelled || k.Status == store.Held || !still(k) {
 				continue
 			}
 			was := k.Status
@@ -373,6 +390,9 @@ func (b *Bookings) cancelIf(ctx context.Context, ids []store.ID, deed, kind stri
 				return err
 			}
 			if err := note(tx, now, deed, k, map[string]any{"status": was}, map[string]any{"status": k.Status}); err != nil {
+				return err
+			}
+			if err := b.Refund(tx, k, byClient); err != nil {
 				return err
 			}
 			if err := b.Tell(tx, message.News{Kind: kind, Booking: k}); err != nil {
@@ -458,4 +478,16 @@ func says(v store.Visit, k store.Booking) any {
 func newReference() string {
 	c := secret.Code(7)
 	return c[:3] + "-" + c[3:]
+}
+
+// ServiceMoved brings along what follows when the visits of a service take place elsewhere: their
+// copies say so, and their rooms online are made or go.
+func ServiceMoved(tx store.Tx, service store.ID, now span.Instant) error {
+	ids, err := tx.VisitsOf(service, now)
+	for _, id := range ids {
+		if err := settled(tx, id, now); err != nil {
+			return err
+		}
+	}
+	return err
 }

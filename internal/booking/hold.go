@@ -243,7 +243,7 @@ func (b *Bookings) hold(ctx context.Context, r Request, moved, draft store.Booki
 		h.booking = draft
 		h.booking.VisitID, h.booking.Reference, h.booking.Status, h.booking.Places = h.visit.ID, newReference(), store.Held, max(1, r.Places)
 		h.booking.ClientName, h.booking.ClientMail, h.booking.ClientZone, h.booking.ClientClock = r.ClientName, r.ClientMail, r.ClientZone, cmp.Or(r.ClientClock, "24")
-		h.booking.ClientPhone, h.booking.PhoneDigits, h.booking.Answers = r.Phone, r.PhoneDigits, r.Answers
+		h.booking.ClientPhone, h.booking.PhoneDigits, h.booking.Answers, h.booking.ClientAddress = r.Phone, r.PhoneDigits, r.Answers, r.Address
 		h.booking.Picked, h.booking.CreatedAt, h.booking.Origin = picked.why, h.now, r.Origin
 		err = tx.AddBooking(&h.booking)
 		h.done = b.busyWith(h.booking.ID)

@@ -23,6 +23,9 @@ const (
 	Declined  = "declined"
 	Reminder  = "reminder"
 	FollowUp  = "follow-up"
+	Room      = "room" // where a visit online is, told later than the visit itself
+
+	TextReminder = "text reminder"
 )
 
 // News is what has become of a booking.
@@ -113,7 +116,10 @@ func (m *Messages) add(tx store.Tx, k store.Booking, row store.Message) error {
 	if err := tx.AddWay(store.Way{TokenHash: secret.Hash(token), BookingID: k.ID, MadeAt: now}); err != nil {
 		return err
 	}
-	row.BookingID, row.MessageID, row.Recipient, row.MadeAt = k.ID, fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), k.ClientMail, now
+	if row.Channel == "" {
+		row.Channel, row.Recipient = store.ByMail, k.ClientMail
+	}
+	row.BookingID, row.MessageID, row.MadeAt = k.ID, fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), now
 	row.Subject, row.NextAt = Title(row.Kind), max(now, row.NotBefore)
 	if row.State == store.MessageHeldBack {
 		row.NextAt = store.Never
@@ -175,12 +181,17 @@ func (m *Messages) plan(tx store.Tx, a account) error {
 				wanted = append(wanted, store.Message{Kind: Reminder, About: fmt.Sprintf("%d min before booking %d", before, k.ID), NotBefore: at, Until: v.Start})
 			}
 		}
+		for _, before := range a.service.Messages.ByText {
+			if at := v.Start.Add(-before); at > now && k.ClientPhone != "" {
+				wanted = append(wanted, store.Message{Kind: TextReminder, Channel: store.ByText, Recipient: k.ClientPhone, About: fmt.Sprintf("text %d min before booking %d", before, k.ID), NotBefore: at, Until: v.Start})
+			}
+		}
 		if after := a.service.Messages.FollowUp; after > 0 && v.End.Add(after) > now {
 			wanted = append(wanted, store.Message{Kind: FollowUp, About: fmt.Sprintf("after booking %d", k.ID), NotBefore: v.End.Add(after), Until: v.End.Add(after + 3*day)})
 		}
 	}
 	for _, row := range a.messages {
-		if row.Kind != Reminder && row.Kind != FollowUp || row.State != store.MessageWaiting && row.State != store.MessageHeldBack {
+		if row.Kind != Reminder && row.Kind != TextReminder && row.Kind != FollowUp || row.State != store.MessageWaiting && row.State != store.MessageHeldBack {
 			continue
 		}
 		if i := slices.IndexFunc(wanted, func(w store.Message) bool { return w.About == row.About }); i >= 0 {
@@ -225,7 +236,9 @@ func aboutBooking(tx store.Tx, row store.Message, now span.Instant) (bool, error
 		slices.Sort(staff)
 		slices.Sort(was.Staff)
 		return k.Status == store.Confirmed && (was.Start != v.Start || was.End != v.End || !slices.Equal(staff, was.Staff)), err
-	case Reminder:
+	case Room:
+		return k.Status == store.Confirmed && now < v.End, nil
+	case Reminder, TextReminder:
 		return k.Status == store.Confirmed && now < v.Start, nil
 	case FollowUp:
 		return k.Status == store.Confirmed && k.MissedAt == 0 && v.End <= now, nil
@@ -269,4 +282,55 @@ func (m *Messages) PlanAhead(tx store.Tx, service store.ID) error {
 		}
 	}
 	return err
+}
+
+// roomWithin is how long a mail waits for the room online that it tells of.
+const roomWithin span.Minutes = 3
+
+// waitsForRoom reports whether a message about a booking is better kept for a moment: the room
+// online, of which it tells, is still being made.
+func waitsForRoom(tx store.Tx, row store.Message, now span.Instant) (bool, error) {
+	if row.Kind != Confirmed && row.Kind != Changed || now >= max(row.MadeAt, row.NotBefore).Add(roomWithin) {
+		return false, nil
+	}
+	k, err := tx.Booking(row.BookingID)
+	if err != nil {
+		return false, err
+	}
+	at, err := tx.MeetingOf(k.VisitID)
+	return at.ID != 0 && at.Address == "", err
+}
+
+// RoomMade tells the clients of a visit where it is online, who were told of it before that was
+// known; mails that have waited for it go out.
+func (m *Messages) RoomMade(tx store.Tx, visit store.ID) error {
+	if m.Home == "" {
+		return nil
+	}
+	on, err := tx.BookingsOn(visit)
+	if err != nil {
+		return err
+	}
+	now := span.At(m.Now())
+	for _, k := range on {
+		list, err := tx.MessagesOfBooking(k.ID)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(r store.Message) bool {
+			return (r.Kind == Confirmed || r.Kind == Changed) && (r.State == store.MessageWaiting || r.State == store.MessageSent)
+		})
+		if i < 0 || k.Status != store.Confirmed {
+			continue
+		}
+		if list[i].State == store.MessageWaiting {
+			err = tx.MessageDue(list[i].ID, max(now, list[i].NotBefore))
+		} else {
+			err = m.add(tx, k, store.Message{Kind: Room, About: fmt.Sprintf("room of booking %d", k.ID), Until: k.CreatedAt + store.Never/2})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }

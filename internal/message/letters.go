@@ -10,6 +10,7 @@ import (
 	"niche/core/ics"
 	"niche/core/merge"
 	"niche/core/span"
+	"niche/internal/place"
 	"niche/internal/store"
 	"niche/internal/words"
 )
@@ -24,7 +25,7 @@ var Fields = merge.TextFields([][2]string{
 	{"was", "when it was before; of one that was moved"},
 	{"with", "who comes or is there"},
 	{"wasWith", "who it was with before; of one that was handed over"},
-	{"where", "the place"},
+	{"where", "the place: the business’s, the client’s own address, a telephone number, or the address of the meeting online"},
 	{"places", "how many places, where there are several"},
 	{"answers", "what the client said to the questions, a line each"},
 	{"phone", "the client’s telephone number"},
@@ -61,6 +62,9 @@ var Texts = []Told{
 		"Hello {first},", "your visit is at the same time, with {with} and not with {wasWith}.", visitLines, manageIt, signed)},
 	{Reminder, "Reminder", said("Soon: {service}, {day}",
 		"Hello {first},", "this is to remind you of your visit.", visitLines, manageIt, signed)},
+	{TextReminder, "Reminder by text", store.MessageText{Body: "{business}: {service}\n{day}, with {with}\n{where}\nTo move or cancel it: {manage}"}},
+	{Room, "Address of the meeting", said("Where we meet: {service}, {day}",
+		"Hello {first},", "this is where we meet:", visitLines, manageIt, signed)},
 	{Cancelled, "Cancellation", said("Cancelled: {service}, {day}",
 		"Hello {first},", "this visit does not take place:", visitLines, signed)},
 	{Declined, "Refusal", said("Not confirmed: {service}, {day}",
@@ -96,9 +100,11 @@ type Subject struct {
 	Service  store.Service
 	Business store.Business
 	With     []string
-	Was      *Was // of one that has changed
-	WasWith  []string
-	Manage   string // the address of the client's own page; empty where that is not told
+	Where    place.Place
+
+	Was     *Was // of one that has changed
+	WasWith []string
+	Manage  string // the address of the client's own page; empty where that is not told
 }
 
 // SubjectOf reads all that can be told of a booking.
@@ -113,6 +119,9 @@ func SubjectOf(tx store.Tx, booking store.ID, was string) (s Subject, err error)
 		return s, err
 	}
 	if s.Business, err = tx.Business(); err != nil {
+		return s, err
+	}
+	if s.Where, err = place.Of(tx, s.Service, s.Visit, s.Booking); err != nil {
 		return s, err
 	}
 	if s.With, err = tx.VisitStaffNames(s.Visit.ID); err != nil || was == "" {
@@ -166,7 +175,7 @@ func (s Subject) values(x words.In) map[string]string {
 	v := map[string]string{
 		"client": s.Booking.ClientName, "first": words.FirstName(s.Booking.ClientName), "service": s.Service.Name, "when": when(s.Visit.During()),
 		"day": x.Local(s.Visit.Start).Format("Monday 2 January, ") + x.Clock(s.Visit.Start), "with": words.List(s.With, "and"), "wasWith": words.List(s.WasWith, "and"),
-		"where": s.Service.Place, "reference": s.Booking.Reference, "business": s.Business.Name, "manage": s.Manage,
+		"where": s.Where.Words, "reference": s.Booking.Reference, "business": s.Business.Name, "manage": s.Manage,
 	}
 	var answers []string
 	for _, a := range s.Booking.Answers {
@@ -189,7 +198,7 @@ func (s Subject) values(x words.In) map[string]string {
 // Invite adds a calendar invitation to a letter, from an address of the business to which
 // answers go.
 func (s Subject) Invite(l Letter, kind string, organizer string, now span.Instant) (Letter, error) {
-	l.Method = map[string]ics.Method{Confirmed: ics.Request, Changed: ics.Request, Cancelled: ics.Cancel}[kind]
+	l.Method = map[string]ics.Method{Confirmed: ics.Request, Changed: ics.Request, Room: ics.Request, Cancelled: ics.Cancel}[kind]
 	if l.Method == "" || s.Service.Messages.NoInvite {
 		l.Method = ""
 		return l, nil
@@ -218,7 +227,7 @@ func (s Subject) entry(now span.Instant) (ics.Invitation, error) {
 		about = append(about, "To move or cancel it: "+s.Manage)
 	}
 	return ics.Invitation{UID: uid(s.Booking), Stamp: now, Sequence: s.Booking.Sequence, Visit: s.Visit.During(), Zone: x.Zone, Summary: s.Service.Name + ", " + s.Business.Name,
-		Description: strings.Join(about, "\n"), Location: s.Service.Place, URL: s.Manage, Tentative: s.Booking.Status == store.Pending,
+		Description: strings.Join(about, "\n"), Location: s.Where.Words, URL: s.Manage, Tentative: s.Booking.Status == store.Pending,
 		Client: ics.Guest{Name: cmp.Or(s.Booking.ClientName, s.Booking.ClientMail), Address: ics.Mailto(s.Booking.ClientMail)}}, err
 }
 

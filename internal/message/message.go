@@ -21,6 +21,8 @@ import (
 	"github.com/google/uuid"
 
 	"niche/core/span"
+	"niche/internal/gateway"
+
 	"niche/internal/live"
 	"niche/internal/outbound"
 	"niche/internal/store"
@@ -35,16 +37,17 @@ type Vault interface {
 
 // Settings of the messages.
 type Settings struct {
-	DB    *store.DB
-	Vault Vault
-	Sign  Deriver // of the addresses to which answers go
-	Hosts *work.Hosts
-	Hub   *live.Hub
-	Dial  outbound.Dial // that reaches only what addresses given by users may
-	Home  string        // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
-	Hears bool          // mail that comes back is brought here
-	Log   *slog.Logger
-	Now   func() time.Time
+	DB       *store.DB
+	Vault    Vault
+	Sign     Deriver // of the addresses to which answers go
+	Hosts    *work.Hosts
+	Hub      *live.Hub
+	Dial     outbound.Dial // that reaches only what addresses given by users may
+	Gateways gateway.Gateways
+	Home     string // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
+	Hears    bool   // mail that comes back is brought here
+	Log      *slog.Logger
+	Now      func() time.Time
 }
 
 // Messages sends mail.
@@ -87,7 +90,7 @@ func (m *Messages) Put(tx store.Tx, mail Mail) error {
 	if err := m.Overtake(tx, mail.About); err != nil {
 		return err
 	}
-	row := store.Message{Kind: mail.Kind, StaffID: mail.Staff.ID, About: mail.About, Thing: mail.Thing, MessageID: fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), Recipient: mail.Staff.Email,
+	row := store.Message{Kind: mail.Kind, Channel: store.ByMail, StaffID: mail.Staff.ID, About: mail.About, Thing: mail.Thing, MessageID: fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), Recipient: mail.Staff.Email,
 		Subject: mail.Text.Subject, State: store.MessageWaiting, MadeAt: now, Until: mail.Until, NextAt: now}
 	row.Text = m.Vault.Seal(mail.Text.Body, row.MessageID)
 	if err := tx.AddMessage(&row); err != nil {
@@ -131,15 +134,17 @@ func settled(row store.Message, state store.MessageState, now span.Instant) stor
 	return row
 }
 
-// Queue returns the messages as work.
-func (m *Messages) Queue() work.Queue {
-	return work.Queue{Name: "messages", Store: store.MessageQueue, Do: m.do,
-		Forward: func(tx store.Tx, host string, now span.Instant) error {
-			if host != store.MailHost {
+// Queues returns the messages as work: mails, and texts to telephones.
+func (m *Messages) Queues() []work.Queue {
+	queue := func(name string, rows store.Queue, c store.Channel, at string) work.Queue {
+		return work.Queue{Name: name, Store: rows, Do: m.do, Forward: func(tx store.Tx, host string, now span.Instant) error {
+			if host != at {
 				return nil
 			}
-			return tx.MessagesForward(now)
+			return tx.MessagesForward(c, now)
 		}}
+	}
+	return []work.Queue{queue("messages", store.MessageQueue, store.ByMail, store.MailHost), queue("texts", store.TextQueue, store.ByText, textHost)}
 }
 
 // Pauses between tries.
@@ -177,45 +182,76 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 	if now >= row.Until || !holds {
 		return m.note(ctx, settled(row, store.MessageOvertaken, now))
 	}
-	server, err := db.MailServer()
-	if errors.Is(err, store.ErrNotFound) {
-		row.Error, row.NextAt = "No mail server is set up.", span.NotBefore(m.Now().Add(noServer))
-		return m.note(ctx, row)
+	if row.BookingID != 0 {
+		wait, err := waitsForRoom(db, row, now)
+		if err != nil {
+			return fmt.Errorf("sending message %d: %w", id, err)
+		}
+		if wait {
+			row.NextAt = now.Add(1)
+			return m.note(ctx, row)
+		}
 	}
-	var letter Letter
-	if err == nil {
-		letter, err = m.letter(db, server, row)
+	host, send := store.MailHost, m.byMail
+	if row.Channel == store.ByText {
+		host, send = textHost, m.byText
 	}
-	if err == nil {
-		row.Subject = letter.Subject
-		err = m.send(ctx, server, row, letter)
-	}
+	err = send(ctx, db, &row)
 	if ctx.Err() != nil {
 		return ctx.Err() // the program ends
 	}
 	now = span.At(m.Now())
-	if err == nil {
-		m.Hosts.Answered(store.MailHost)
+	var fault Fault
+	switch {
+	case err == nil:
+		m.Hosts.Answered(host)
 		return m.note(ctx, settled(row, store.MessageSent, now))
+	case errors.Is(err, errNoWay):
+		row.NextAt = span.NotBefore(m.Now().Add(noServer))
+		return m.note(ctx, row)
+	case row.Channel == store.ByText:
+		fault = textFault(err)
+	default:
+		fault = faultOf(err)
 	}
-	fault := faultOf(err)
 	row.Error = fault.Words
 	err = fmt.Errorf("sending message %d: %w", id, err)
 	if fault.Never {
-		m.Hosts.Answered(store.MailHost)
+		m.Hosts.Answered(host)
 		return errors.Join(err, m.note(ctx, settled(row, store.MessageRefused, now)))
 	}
 	pause := work.Pause(firstPause, row.Attempts, longestPause)
-	if fault.Silent && m.Hosts.Silent(store.MailHost, began, failedBefore, 0) {
+	if fault.Silent && m.Hosts.Silent(host, began, failedBefore, 0) {
 		pause = 0 // as soon as the server has rested
 	} else {
 		row.Attempts++
 	}
 	if !fault.Silent {
-		m.Hosts.Answered(store.MailHost)
+		m.Hosts.Answered(host)
 	}
 	row.NextAt = span.NotBefore(m.Now().Add(pause))
 	return errors.Join(err, m.note(ctx, row))
+}
+
+// errNoWay says that there is no service over which a message could go; its row says so in words.
+var errNoWay = errors.New("nobody takes messages of this kind")
+
+// byMail sends a message over the mail server.
+func (m *Messages) byMail(ctx context.Context, db store.Tx, row *store.Message) error {
+	server, err := db.MailServer()
+	if errors.Is(err, store.ErrNotFound) {
+		row.Error = "No mail server is set up."
+		return errNoWay
+	}
+	if err != nil {
+		return err
+	}
+	letter, err := m.letter(db, server, *row)
+	if err != nil {
+		return err
+	}
+	row.Subject = letter.Subject
+	return m.send(ctx, server, *row, letter)
 }
 
 // letter is what a message says. Of a booking it is what is so now.

@@ -9,6 +9,7 @@ import (
 	"niche/core/ics"
 	"niche/core/merge"
 	"niche/core/span"
+	"niche/internal/place"
 	"niche/internal/store"
 )
 
@@ -27,14 +28,14 @@ var Fields = merge.TextFields([][2]string{
 	{"phone", "the client’s telephone number; nothing where several share the visit"},
 	{"reference", "the reference of the booking; nothing where several share the visit"},
 	{"places", "how many places are taken"},
-	{"place", "the place of the service"},
+	{"place", "where the visit takes place"},
 	{"with", "other people, rooms and equipment"},
 	{"business", "the business"},
 })
 
 // Said is what a copy says in words.
 func Said(t Texts, s store.CopySays) Texts {
-	v := map[string]string{"service": s.Service.Name, "place": s.Service.Place, "with": strings.Join(s.With, ", "), "business": s.Business.Name}
+	v := map[string]string{"service": s.Service.Name, "place": s.Place, "with": strings.Join(s.With, ", "), "business": s.Business.Name}
 	var lines, answers []string
 	taken := 0
 	for _, k := range s.Bookings {
@@ -73,6 +74,9 @@ func Said(t Texts, s store.CopySays) Texts {
 func Says(tx store.Tx, c store.Copy, now span.Instant) (ics.Booking, error) {
 	s, err := tx.SaysOf(c)
 	if err != nil {
+		return ics.Booking{}, err
+	}
+	if s.Place, err = PlaceOf(tx, s); err != nil {
 		return ics.Booking{}, err
 	}
 	zone, err := hours.LoadZone(s.Owner.Zone)
@@ -121,4 +125,15 @@ func first(list []string) string {
 		return ""
 	}
 	return list[0]
+}
+
+// PlaceOf says where a visit takes place. Where clients are not named, their addresses and
+// telephone numbers are not told either.
+func PlaceOf(tx store.Tx, s store.CopySays) (string, error) {
+	on := s.Bookings
+	if s.Link.Wishes.Clients == store.ClientsUnnamed {
+		on = nil
+	}
+	at, err := place.OfVisit(tx, s.Service, s.Visit, on)
+	return at.Words, err
 }

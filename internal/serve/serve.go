@@ -28,12 +28,15 @@ import (
 	"niche/internal/api/member"
 	"niche/internal/attention"
 	"niche/internal/booking"
+	"niche/internal/gateway"
 	"niche/internal/health"
 	"niche/internal/link"
 	"niche/internal/live"
+	"niche/internal/meeting"
 	"niche/internal/message"
 	"niche/internal/outbound"
 	"niche/internal/outbox"
+	"niche/internal/payment"
 	"niche/internal/people"
 	"niche/internal/proof"
 	"niche/internal/reading"
@@ -133,14 +136,19 @@ func (n *Niche) start(s Settings) error {
 	if s.Names != nil {
 		links.Names = s.Names
 	}
-	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Sign: keeper, Hears: s.Answers != "", Hosts: runner.Hosts, Hub: n.hub, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
+	gateways := gateway.Gateways{Vault: keeper, HTTP: outside}
+	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Sign: keeper, Hears: s.Answers != "", Hosts: runner.Hosts, Hub: n.hub, Gateways: gateways, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
+	meetings := &meeting.Meetings{DB: n.db, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake, Told: mails.RoomMade}
 	answers := message.NewAnswers(mails)
 	fared := health.New(n.db, s.Now)
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
 		Refused: mails.KeyRefused, Clashed: mails.Clashed, Noted: fared.Read})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake, Tell: mails.Booked,
-		Seal: func(key string) string { return keeper.Derive("booking", key) }})
+		PayWithin: payment.Hold,
+		Seal:      func(key string) string { return keeper.Derive("booking", key) }})
+	payments := payment.New(payment.Settings{DB: n.db, Bookings: bookings, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake, Home: func() string { return mails.Home }})
+	bookings.Charge, bookings.Refund = payments.Charge, payments.Refund
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged
 	if err := n.readings.Resume(ctx); err != nil {
 		cancel()
@@ -148,7 +156,11 @@ func (n *Niche) start(s Settings) error {
 	}
 	runner.Add(out.Queue())
 	runner.Add(n.readings.Queue())
-	runner.Add(mails.Queue())
+	for _, q := range mails.Queues() {
+		runner.Add(q)
+	}
+	runner.Add(meetings.Queue())
+	runner.Add(payments.Queue())
 	runner.Add(bookings.Queue())
 	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
 	proofs := proof.New(proof.Settings{DB: n.db, Links: links, Readings: n.readings, Bookings: bookings, Hub: n.hub, Log: s.Log, Now: s.Now})
@@ -165,9 +177,9 @@ func (n *Niche) start(s Settings) error {
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, Framing: n.framing},
-		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
+		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
-		client.New(client.Settings{DB: n.db, Bookings: bookings, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
+		client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err

@@ -33,8 +33,10 @@ type Booking struct {
 	ClientName    string
 	ClientMail    string
 	ClientZone    string
-	ClientPhone   string            // E.164, or empty
-	PhoneDigits   string            // the ways in which its digits are typed
+	ClientPhone   string // E.164, or empty
+	PhoneDigits   string // the ways in which its digits are typed
+	ClientAddress string // where the visit is, of one at the client's
+
 	Answers       []question.Answer `gorm:"serializer:json"`
 	ClientClock   string            // 24 or 12, by which the client reads
 	Sequence      int               // how often its time has changed since it was confirmed, for its invitation
@@ -46,6 +48,7 @@ type Booking struct {
 	MissedAt      span.Instant // when it was noted that the client did not come; 0 for not
 	MadeBy        string       // who at the desk made it; empty for the client
 	MovedByClient int          // how often
+	HoldUntil     span.Instant // until when it is held while its client pays; 0 for one that nobody has to pay
 	AnswerBy      span.Instant // until when a request is answered, or let go; 0 for no limit
 	// What the client has answered to the invitation, and a time that they would rather have.
 	PartStat           string // as RFC 5545 has it; empty for none
@@ -80,7 +83,7 @@ func (t Tx) AddBooking(b *Booking) error { return t.db.Create(b).Error }
 
 // SaveBooking keeps what has become of a booking.
 func (t Tx) SaveBooking(b Booking) error {
-	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at", "sequence", "moved_by_client", "answer_by").Updates(&b).Error
+	return t.db.Model(&b).Select("visit_id", "status", "picked", "cancelled_at", "sequence", "moved_by_client", "answer_by", "hold_until").Updates(&b).Error
 }
 
 // WayTo returns the booking that a way leads to, which was told by mail alone.

@@ -17,6 +17,7 @@ type Business struct {
 	Clock        string // 24 or 12
 	DateOrder    string // dmy, mdy or ymd
 	AheadPerMail int    // how many bookings ahead one mail address may have
+	Currency     string // ISO 4217, of what clients pay
 	Phone        string // E.164, of who is called; empty for none
 	// What copies of visits say, with fields in braces.
 	CopyTitle, CopyPlace, CopyDescription string
@@ -85,14 +86,15 @@ const (
 
 // StaffDetails, StaffHours, StaffDays, ServiceRules, ResourceDetails, CalendarChoice,
 // HostDetails and AdministratorDetails name the things of one record.
-func StaffDetails(id ID) Thing         { return Thing(fmt.Sprint("staff:", id)) }
-func StaffHours(id ID) Thing           { return Thing(fmt.Sprint("hours:", id)) }
-func StaffDays(id ID) Thing            { return Thing(fmt.Sprint("days:", id)) }
-func ServiceRules(id ID) Thing         { return Thing(fmt.Sprint("service:", id)) }
-func ResourceDetails(id ID) Thing      { return Thing(fmt.Sprint("resource:", id)) }
-func CalendarChoice(id ID) Thing       { return Thing(fmt.Sprint("calendar:", id)) }
-func HostDetails(id ID) Thing          { return Thing(fmt.Sprint("host:", id)) }
-func AdministratorDetails(id ID) Thing { return Thing(fmt.Sprint("administrator:", id)) }
+func StaffDetails(id ID) Thing           { return Thing(fmt.Sprint("staff:", id)) }
+func StaffHours(id ID) Thing             { return Thing(fmt.Sprint("hours:", id)) }
+func StaffDays(id ID) Thing              { return Thing(fmt.Sprint("days:", id)) }
+func ServiceRules(id ID) Thing           { return Thing(fmt.Sprint("service:", id)) }
+func ResourceDetails(id ID) Thing        { return Thing(fmt.Sprint("resource:", id)) }
+func CalendarChoice(id ID) Thing         { return Thing(fmt.Sprint("calendar:", id)) }
+func GatewayDetails(k GatewayKind) Thing { return Thing("gateway:" + string(k)) }
+func HostDetails(id ID) Thing            { return Thing(fmt.Sprint("host:", id)) }
+func AdministratorDetails(id ID) Thing   { return Thing(fmt.Sprint("administrator:", id)) }
 
 // rules counts the changes of all rules together.
 const rules Thing = "rules"

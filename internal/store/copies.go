@@ -231,6 +231,7 @@ type CopySays struct {
 	Bookings []Booking // the confirmed ones
 	Owner    Staff     // of the calendar
 	Pending  bool      // all bookings are only asked for
+	Place    string    // where the visit takes place
 }
 
 // AnySays returns what the copy of some visit ahead that one client has would say; the

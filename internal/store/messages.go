@@ -18,17 +18,28 @@ const (
 	MessageHeldBack  MessageState = "held back" // somebody wants it not this time
 )
 
+// Channel is how a message goes.
+type Channel string
+
+// The channels.
+const (
+	ByMail Channel = "mail"
+	ByText Channel = "text"
+)
+
 // Message is a mail to a staff member, or about a booking to its client.
 type Message struct {
 	ID        ID
 	Kind      string
+	Channel   Channel
 	StaffID   ID     // 0 for one to a client
 	BookingID ID     // 0 for one to a staff member that tells of something else
 	About     string // of what it tells: the newer of two about the same takes the older's place
 	Thing     ID     // the record of its kind that it tells of: a link or a visit; 0 for none
 	MessageID string // of the mail (RFC 5322, section 3.6.4)
 	Recipient string
-	Subject   string
+	Subject   string // of a mail
+
 	Text      []byte // sealed; nil once it is not wanted any more. Of one to a client it is the way to their booking alone: what it says is made when it goes out
 	Was       string // where the visit was that it tells of, as its kind writes it
 	State     MessageState
@@ -65,9 +76,9 @@ func (t Tx) MessagesLately(now span.Instant, most int) ([]Message, error) {
 	return rows[Message](t.db.Where("settled_at > 0 OR not_before <= ?", now).Order("id DESC").Limit(most))
 }
 
-// MessagesForward makes all messages due that wait.
-func (t Tx) MessagesForward(now span.Instant) error {
-	return t.db.Exec("UPDATE messages SET next_at = MIN(next_at, ?) WHERE next_at < ? AND not_before <= ?", now, Never, now).Error
+// MessagesForward makes all messages of a channel due that wait.
+func (t Tx) MessagesForward(c Channel, now span.Instant) error {
+	return t.db.Exec("UPDATE messages SET next_at = MIN(next_at, ?) WHERE channel = ? AND next_at < ? AND not_before <= ?", now, c, Never, now).Error
 }
 
 // MessagesOfBooking returns the messages about a booking, the newest first.
@@ -193,4 +204,9 @@ func (t Tx) StaffByMail(mail string) ([]Staff, error) {
 // ConfirmedAhead returns the confirmed bookings of a service whose visits are not over.
 func (t Tx) ConfirmedAhead(service ID, now span.Instant) ([]ID, error) {
 	return scan[[]ID](t.db.Raw("SELECT b.id FROM visits v JOIN bookings b ON b.visit_id = v.id WHERE v.service_id = ? AND v.\"end\" > ? AND b.status = ? ORDER BY v.start", service, now, Confirmed))
+}
+
+// MessageDue makes a message that waits due at an instant.
+func (t Tx) MessageDue(id ID, at span.Instant) error {
+	return t.db.Exec("UPDATE messages SET next_at = ? WHERE id = ? AND state = ?", at, id, MessageWaiting).Error
 }

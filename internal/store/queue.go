@@ -26,7 +26,8 @@ var (
 	CalendarQueue = Queue{"calendars w JOIN links l ON l.id = w.link_id", "w.watched"}
 	CopyQueue     = Queue{"copies w JOIN calendars c ON c.id = w.calendar_id JOIN links l ON l.id = c.link_id", "w.next_at < 9000000000000000000"}
 	AccountQueue  = Queue{"links w JOIN links l ON l.id = w.id", "w.kind = 'account'"}
-	MessageQueue  = Queue{"messages w JOIN (SELECT '" + MailHost + "' AS host) l", "w.next_at < 9000000000000000000"}
+	MessageQueue  = Queue{"messages w JOIN (SELECT '" + MailHost + "' AS host) l", "w.next_at < 9000000000000000000 AND w.channel = 'mail'"}
+	TextQueue     = Queue{"messages w JOIN (SELECT '(texts)' AS host) l", "w.next_at < 9000000000000000000 AND w.channel = 'text'"}
 	// Requests that nobody has answered in time.
 	RequestQueue = Queue{"(SELECT id, answer_by AS next_at, 0 AS tried_at FROM bookings WHERE status = 'pending' AND answer_by > 0) w JOIN (SELECT '(desk)' AS host) l", "TRUE"}
 )

@@ -8,10 +8,13 @@ import (
 
 // Service is what clients book, with its rules.
 type Service struct {
-	ID                 ID
-	Slug               string
-	Name               string
-	Place              string
+	ID    ID
+	Slug  string
+	Name  string
+	Place string
+	Venue Venue  // where its visits take place
+	Room  string // the kind of room of which clients are told which one it is; empty for none
+
 	Hue                int
 	Length             span.Minutes
 	Step               span.Minutes
@@ -37,9 +40,22 @@ type Service struct {
 	MoveTimes          int                 // how often a client moves it; 0 for any number, -1 for never
 	ApproveWithin      span.Minutes        // within which a request is answered, or let go; 0 where nothing has to be approved
 	Messages           ServiceMessages     `gorm:"serializer:json"`
+	Prepaid            int64               // what each place costs, in the smallest unit of the business's currency, where it is paid before it stands; 0 for nothing
+	RefundUntil        span.Minutes        // before the visit, until when a client who cancels has the money back; -1 for never
 	ArchivedAt         span.Instant        // 0 while in use
 	CreatedAt          span.Instant        `gorm:"autoCreateTime:false"`
 }
+
+// Venue says where the visits of a service take place.
+type Venue string
+
+// The venues.
+const (
+	AtOurs      Venue = "ours"
+	AtTheirs    Venue = "theirs" // at the client's address, which they are asked for
+	ByTelephone Venue = "telephone"
+	Online      Venue = "online" // in a room that a meeting host makes
+)
 
 // Asking says whether clients are asked for something.
 type Asking string
@@ -53,7 +69,8 @@ const (
 
 // ServiceMessages says what is sent about bookings of a service, and when.
 type ServiceMessages struct {
-	Reminders []span.Minutes         `json:"reminders,omitempty"` // before the visit, each once
+	Reminders []span.Minutes         `json:"reminders,omitempty"` // by mail before the visit, each once
+	ByText    []span.Minutes         `json:"byText,omitempty"`    // the same as a text to the client's telephone
 	FollowUp  span.Minutes           `json:"followUp,omitempty"`  // after the visit; 0 for none
 	NoInvite  bool                   `json:"noInvite,omitempty"`  // no calendar invitation goes with them
 	Texts     map[string]MessageText `json:"texts,omitempty"`     // by kind, of those that are not the usual ones

@@ -192,3 +192,8 @@ func (t Tx) VisitsAhead(staff ID, now span.Instant) ([]Visit, error) {
 func (t Tx) IsHeld(visit ID) (bool, error) {
 	return scan[bool](t.db.Raw("SELECT EXISTS (SELECT 1 FROM bookings WHERE visit_id = ? AND status IN ('pending', 'confirmed'))", visit))
 }
+
+// VisitsOf returns the visits of a service that are not over at an instant and that clients hold for sure.
+func (t Tx) VisitsOf(service ID, now span.Instant) ([]ID, error) {
+	return scan[[]ID](t.db.Raw(`SELECT v.id FROM visits v WHERE v.service_id = ? AND v."end" > ? AND EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id AND b.status IN ('pending', 'confirmed')) ORDER BY v.id`, service, now))
+}

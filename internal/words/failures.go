@@ -4,6 +4,7 @@ package words
 
 import (
 	"errors"
+	"fmt"
 
 	"niche/internal/outbound"
 )
@@ -110,4 +111,32 @@ func (f Fault) Guessed(read string) Fault {
 		f.Text += " We tried " + read + "; if that is not it, give the whole address, with https:// or http:// before it."
 	}
 	return f
+}
+
+// OfGateway turns an error of a small service outside into words.
+func OfGateway(err error) string {
+	var e *outbound.Error
+	switch {
+	case errors.Is(err, ErrOtherKey):
+		return "Its key can no longer be opened here, because Niche's key for secrets is another one. Give it again in the settings."
+	case !errors.As(err, &e):
+		return Of(err).Text
+	}
+	switch e.Kind {
+	case outbound.NotReached:
+		if e.Status != 0 {
+			return "It answers that it cannot do this at present."
+		}
+		return "It does not answer."
+	case outbound.CutOff:
+		return "Its answer broke off in the middle."
+	case outbound.NoSuchHost, outbound.InTheOpen, outbound.NotTrusted, outbound.OwnNetwork:
+		return Of(err).Text
+	case outbound.WrongKey, outbound.Forbidden:
+		return "It does not accept the key."
+	}
+	if e.Status/100 == 4 {
+		return fmt.Sprintf("It refuses this (%d).", e.Status)
+	}
+	return "Its answer cannot be understood."
 }

@@ -16,6 +16,8 @@ import (
 	"niche/internal/api"
 	"niche/internal/booking"
 	"niche/internal/people"
+	"niche/internal/place"
+	"niche/internal/schedule"
 	"niche/internal/secret"
 	"niche/internal/store"
 	"niche/internal/telephone"
@@ -39,7 +41,7 @@ type NewBooking struct {
 // Booked is a booking as its client sees it.
 type Booked struct {
 	Reference string            `json:"reference"`
-	Status    string            `json:"status" enum:"held,pending,confirmed,cancelled"`
+	Status    string            `json:"status" enum:"held,pending,confirmed,cancelled,lapsed" doc:"lapsed: it was not paid in time."`
 	Business  string            `json:"business"`
 	Service   string            `json:"service"`
 	Page      string            `json:"page"`
@@ -47,6 +49,8 @@ type Booked struct {
 	Zone      string            `json:"zone"`
 	With      string            `json:"with"`
 	Place     string            `json:"place"`
+	Link      string            `json:"link" doc:"The address of the meeting room of a visit online; empty where there is none (yet)."`
+	Soon      bool              `json:"soon" doc:"The meeting room is still being made."`
 	Places    int               `json:"places"`
 	Name      string            `json:"name"`
 	Email     string            `json:"email"`
@@ -56,6 +60,7 @@ type Booked struct {
 	CanCancel bool              `json:"canCancel"`
 	CanMove   bool              `json:"canMove"`
 	Limits    string            `json:"limits" doc:"Why it cannot be moved or cancelled here, and whom to call; or until when it can; or empty."`
+	Pay       *Pay              `json:"pay,omitempty" doc:"What has to be paid before it stands, or was."`
 	AnswerBy  string            `json:"answerBy" doc:"Until when a request is answered, in words; or empty."`
 }
 
@@ -99,7 +104,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 		}
 	}
 	request := booking.Request{Key: in.Body.Key, Service: service.ID, Start: in.Body.Start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
-		ClientName: name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Answers: heard.Answers, Origin: api.From(ctx).Network}
+		ClientName: name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Address: heard.Address, Answers: heard.Answers, Origin: api.From(ctx).Network}
 	if s.Limits.Ahead {
 		request.MostAhead = business.AheadPerMail
 	}
@@ -114,11 +119,14 @@ func (s *Client) book(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, api.Refused(err, text, span.At(s.Now()), length)
 	}
+	if err := s.open(ctx, taken.Booking, service, taken.Token); err != nil {
+		return nil, err
+	}
 	// It is booked, whatever fails from here on, and whether or not anybody waits.
 	out, err := s.booked(context.WithoutCancel(ctx), taken.Booking, text)
 	if err != nil {
 		s.Log.Error("telling a booking", "booking", taken.Booking.ID, "error", err)
-		out = Booked{Reference: taken.Booking.Reference, Status: string(taken.Booking.Status), Service: service.Name, Page: api.PagePath(service.Slug), Place: service.Place,
+		out = Booked{Reference: taken.Booking.Reference, Status: string(taken.Booking.Status), Service: service.Name, Page: api.PagePath(service.Slug), Place: place.Usually(service),
 			When: text.Local(in.Body.Start).Format("Monday 2 January 2006, ") + text.Stretch(span.For(in.Body.Start, length)).Label, Zone: zone.String(), Places: taken.Booking.Places,
 			Name: taken.Booking.ClientName, Email: taken.Booking.ClientMail, Phone: taken.Booking.ClientPhone, Answers: append([]question.Answer{}, taken.Booking.Answers...)}
 	}
@@ -156,13 +164,21 @@ func (s *Client) booked(ctx context.Context, k store.Booking, text words.In) (Bo
 	if err != nil {
 		return Booked{}, err
 	}
+	at, err := place.Of(db, service, v, k)
+	if err != nil {
+		return Booked{}, err
+	}
 	out := Booked{Reference: k.Reference, Status: string(k.Status), Business: business.Name, Service: service.Name, Page: api.PagePath(service.Slug),
 		When: text.Local(v.Start).Format("Monday 2 January 2006, ") + text.Stretch(v.During()).Label, Zone: text.Zone.String(),
-		With: strings.Join(names, " and "), Place: service.Place, Places: k.Places, Name: k.ClientName, Email: k.ClientMail,
+		With: strings.Join(names, " and "), Place: at.Words, Link: at.Link, Places: k.Places, Name: k.ClientName, Email: k.ClientMail,
 		Phone: telephone.Words(k.ClientPhone, telephone.CountryOf(business.Zone)), Answers: append([]question.Answer{}, k.Answers...),
 	}
+	out.Soon = service.Venue == store.Online && at.Link == "" && k.Status == store.Confirmed && v.End > span.At(s.Now())
 	may := allowed(k, v, service, business, text, span.At(s.Now()))
 	out.CanCancel, out.CanMove, out.Limits = may.cancel, may.move, may.words
+	if out.Pay, err = s.pay(db, k, v, service, text); err != nil {
+		return Booked{}, err
+	}
 	if k.Status == store.Pending && k.AnswerBy > 0 {
 		out.AnswerBy = text.Moment(k.AnswerBy)
 	}
@@ -177,7 +193,7 @@ type may struct {
 
 // allowed says what a client may do by the limits of a service.
 func allowed(k store.Booking, v store.Visit, service store.Service, b store.Business, text words.In, now span.Instant) may {
-	if k.Status == store.Cancelled || v.Start <= now {
+	if k.Status == store.Cancelled || k.Status == store.Held || v.Start <= now {
 		return may{}
 	}
 	call := "ask " + b.Name + "."
@@ -212,9 +228,18 @@ type TokenPath struct {
 }
 
 func (s *Client) byToken(ctx context.Context, in *TokenPath) (store.Booking, Booked, error) {
-	k, err := s.DB.Read(ctx).BookingByToken(secret.Hash(in.Token))
+	db := s.DB.Read(ctx)
+	k, err := db.BookingByToken(secret.Hash(in.Token))
+	if store.IsMissing(err) {
+		home, err := schedule.Zone(db)
+		if err != nil {
+			return k, Booked{}, err
+		}
+		out, err := s.lapsed(db, in.Token, words.In{Zone: home, Twelve: in.Clock == "12"})
+		return k, out, err
+	}
 	if err != nil {
-		return k, Booked{}, api.Found(err, "booking")
+		return k, Booked{}, err
 	}
 	zone, err := hours.LoadZone(k.ClientZone)
 	if err != nil {
@@ -235,10 +260,16 @@ func (s *Client) cancelMyBooking(ctx context.Context, in *TokenPath) (*api.Body[
 	if err != nil {
 		return nil, err
 	}
+	if k.Status == store.Held {
+		if err := s.Payments.Abandon(ctx, k.ID); err != nil {
+			return nil, err
+		}
+		return api.Answer(out, nil)
+	}
 	if !out.CanCancel && k.Status != store.Cancelled {
 		return nil, api.NewProblem(http.StatusConflict, cmp.Or(out.Limits, "This visit has begun, so it cannot be cancelled here any more."))
 	}
-	if err := s.Bookings.Cancel(ctx, k.ID); err != nil {
+	if err := s.Bookings.CancelByClient(ctx, k.ID); err != nil {
 		return nil, err
 	}
 	_, out, err = s.byToken(ctx, in)

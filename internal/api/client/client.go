@@ -12,6 +12,7 @@ import (
 	"niche/internal/allow"
 	"niche/internal/api"
 	"niche/internal/booking"
+	"niche/internal/payment"
 	"niche/internal/store"
 )
 
@@ -19,10 +20,12 @@ import (
 type Settings struct {
 	DB       *store.DB
 	Bookings *booking.Bookings
-	Limits   api.Limits
-	Home     func() string // the address by which Niche is reached; empty where nobody has said it
-	Log      *slog.Logger
-	Now      func() time.Time
+	Payments *payment.Payments
+
+	Limits api.Limits
+	Home   func() string // the address by which Niche is reached; empty where nobody has said it
+	Log    *slog.Logger
+	Now    func() time.Time
 }
 
 // Client is the clients' part of the API.
@@ -43,5 +46,6 @@ func (s *Client) Register(r api.Routes) {
 	huma.Register(read, api.Get("/api/my-bookings/{token}/visit.ics", "getMyVisit", "An own booking for a calendar, which follows its changes"), s.getMyVisit)
 	huma.Register(read, api.Get("/api/my-bookings/{token}/all.ics", "getMyVisits", "All bookings of a mail address for a calendar; by an address that was told by mail"), s.getMyVisits)
 	huma.Register(act, api.Post("/api/my-bookings/{token}/move", "moveMyBooking", "Move an own booking", http.StatusOK), s.moveMyBooking)
+	huma.Register(r.For(api.Hosts), api.Post("/api/payments/notices", "heardOfPayment", "A payment host tells how a payment stands", http.StatusNoContent), s.heardOfPayment)
 	huma.Register(act, api.Post("/api/my-bookings/{token}/cancel", "cancelMyBooking", "Cancel an own booking", http.StatusOK), s.cancelMyBooking)
 }

@@ -11,6 +11,7 @@ import (
 	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/place"
 	"niche/internal/schedule"
 	"niche/internal/secret"
 	"niche/internal/store"
@@ -28,7 +29,9 @@ type Page struct {
 	Staff    []store.NamedID     `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
 	Lengths  []PageLength        `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
 	Places   int                 `json:"places" doc:"The places of one visit."`
+	Venue    string              `json:"venue" enum:"ours,theirs,telephone,online" doc:"Of one at theirs, clients are asked for their address."`
 	Phone    string              `json:"phone" enum:"no,may,must" doc:"Whether a telephone number is asked for."`
+	Price    string              `json:"price" doc:"What each place costs, where it is paid before the visit stands; or empty."`
 	Asks     []question.Question `json:"asks" doc:"The service's questions."`
 	Paused   bool                `json:"paused" doc:"Nothing can be booked for the time being."`
 	From     int                 `json:"from" doc:"Minute of the day at which the days begin on the left."`
@@ -153,9 +156,12 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: service.Place,
+	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: place.Usually(service), Venue: string(service.Venue),
 		Length: words.Length(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
-		Phone: string(service.AskPhone), Asks: append([]question.Question{}, service.Questions...)}
+		Phone: string(asksPhone(service)), Asks: append([]question.Question{}, service.Questions...)}
+	if service.Prepaid > 0 && !isMove {
+		page.Price = words.Money(service.Prepaid, business.Currency)
+	}
 	if len(service.Lengths) > 0 && !isMove {
 		for _, l := range append([]span.Minutes{service.Length}, service.Lengths...) {
 			page.Lengths = append(page.Lengths, PageLength{int(l), words.Length(l)})
@@ -188,6 +194,14 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 		page.Later = next.String()
 	}
 	return api.Answer(page, nil)
+}
+
+// asksPhone says whether clients are asked for a telephone number: who is called has to say it.
+func asksPhone(s store.Service) store.Asking {
+	if s.Venue == store.ByTelephone {
+		return store.MustSay
+	}
+	return s.AskPhone
 }
 
 // always is all time.

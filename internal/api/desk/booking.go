@@ -15,6 +15,7 @@ import (
 	"niche/internal/api"
 	"niche/internal/booking"
 	"niche/internal/people"
+	"niche/internal/place"
 	"niche/internal/schedule"
 	"niche/internal/store"
 	"niche/internal/words"
@@ -28,6 +29,8 @@ type ShownBooking struct {
 	StaffIDs   []store.NamedID   `json:"staffIds"`
 	Things     []string          `json:"things" doc:"Rooms and equipment."`
 	Place      string            `json:"place"`
+	Link       string            `json:"link" doc:"The address of the meeting room of a visit online; empty where there is none (yet)."`
+	Room       string            `json:"room" doc:"Why there is no meeting room yet, or empty."`
 	Zone       string            `json:"zone" doc:"The client's own."`
 	Picked     string            `json:"picked" doc:"How its staff were picked."`
 	Overruled  string            `json:"overruled" doc:"Why it was taken or moved though rules refused it; or empty."`
@@ -97,11 +100,15 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	if err != nil {
 		return out, err
 	}
+	at, err := place.Of(db, service, v, k)
+	if err != nil {
+		return out, err
+	}
 	now := span.At(s.Now())
 	found := func(b store.Booking) FoundBooking {
 		return renderFound(store.FoundBooking{Booking: b, Service: service.Name, Start: v.Start, End: v.End}, text, now)
 	}
-	out = ShownBooking{FoundBooking: found(k), ServiceID: service.ID, Length: int(v.During().Minutes()), Place: service.Place, Zone: k.ClientZone, Picked: k.Picked, Overruled: k.Overruled,
+	out = ShownBooking{FoundBooking: found(k), ServiceID: service.ID, Length: int(v.During().Minutes()), Place: at.Words, Link: at.Link, Zone: k.ClientZone, Picked: k.Picked, Overruled: k.Overruled,
 		StaffIDs: []store.NamedID{}, Things: []string{}, Others: []FoundBooking{}, Copies: []ShownCopy{}, Happened: []Happened{}, Until: until(v, now)}
 	ids, err := db.VisitStaff(v.ID)
 	if err != nil {
@@ -150,6 +157,13 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	}
 	out.Coming, out.Wish = coming(k, out.Messages, s.Messages.Hears && server.Answers != "" && !service.Messages.NoInvite, text)
 	out.Before, out.MissedThen = earlier.Before, earlier.Missed
+	meeting, err := db.MeetingOf(v.ID)
+	if err != nil {
+		return out, err
+	}
+	if meeting.ID != 0 && !meeting.Made {
+		out.Room = cmp.Or(meeting.Error, "The meeting room is being made.")
+	}
 	return out, happenings(db, &out, k, v, text)
 }
 
@@ -382,7 +396,7 @@ func (s *Desk) bookAtDesk(ctx context.Context, in *struct{ Body DeskBooking }) (
 	}
 	taken, err := s.Bookings.Take(ctx, booking.Request{Key: in.Body.Key, Service: service.ID, Start: start, Length: cmp.Or(length, service.Length), Places: in.Body.Places, Staff: in.Body.Staff,
 		ClientName: strings.TrimSpace(in.Body.Name), ClientMail: email, ClientZone: zone.String(), MadeBy: api.Who(ctx).Name, Anyway: anyway,
-		Phone: heard.Phone, PhoneDigits: heard.Digits, Answers: heard.Answers})
+		Phone: heard.Phone, PhoneDigits: heard.Digits, Address: heard.Address, Answers: heard.Answers})
 	text := words.In{Zone: zone}
 	if errors.Is(err, booking.ErrKeyUsed) {
 		return nil, api.NewProblem(http.StatusConflict, "This was sent before, for another booking.")

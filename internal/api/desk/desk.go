@@ -11,6 +11,7 @@ import (
 
 	"niche/internal/api"
 	"niche/internal/booking"
+	"niche/internal/gateway"
 	"niche/internal/live"
 	"niche/internal/message"
 	"niche/internal/people"
@@ -28,6 +29,8 @@ type Settings struct {
 	Bookings *booking.Bookings
 	Proofs   *proof.Proofs
 	Messages *message.Messages
+	Gateways gateway.Gateways
+
 	Hub      *live.Hub
 	Outbound *http.Client // for addresses that users give
 	Log      *slog.Logger
@@ -55,6 +58,8 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerAdministrators(a)
 	s.registerSettings(a)
 	s.registerMail(a)
+	s.registerGateways(a)
+
 	s.registerTrail(a)
 	s.registerStaff(a)
 	s.registerLinks(a)

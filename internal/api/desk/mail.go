@@ -190,7 +190,7 @@ func (s *Desk) changeMail(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
-		return errors.Join(tx.SaveMailServer(row), tx.MessagesForward(now), tx.Note(now, "changed", "mail", 0, row.Host, was, fieldsOfMail(row)))
+		return errors.Join(tx.SaveMailServer(row), tx.MessagesForward(store.ByMail, now), tx.Note(now, "changed", "mail", 0, row.Host, was, fieldsOfMail(row)))
 	})
 	current := func() (MailNow, error) { return s.mail(ctx) }
 	if err != nil {

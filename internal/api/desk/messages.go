@@ -15,21 +15,24 @@ import (
 	"niche/internal/api"
 	"niche/internal/live"
 	"niche/internal/message"
+	"niche/internal/place"
 	"niche/internal/store"
 	"niche/internal/words"
 )
 
 // Messages says what clients of a service are told, and when.
 type Messages struct {
-	Reminders []int         `json:"reminders" required:"false" maxItems:"6" doc:"Minutes before the visit, each once."`
-	FollowUp  int           `json:"followUp" required:"false" minimum:"0" maximum:"43200" doc:"Minutes after the visit; 0 for nothing."`
-	NoInvite  bool          `json:"noInvite" required:"false" doc:"No calendar invitation goes with the mail."`
-	Texts     []MessageText `json:"texts" required:"false" maxItems:"20" doc:"Those that are not the usual ones."`
+	Reminders []int `json:"reminders" required:"false" maxItems:"6" doc:"Minutes before the visit, each once; by mail."`
+	ByText    []int `json:"byText" required:"false" maxItems:"6" doc:"The same, as a text to the telephone of clients who have said one."`
+
+	FollowUp int           `json:"followUp" required:"false" minimum:"0" maximum:"43200" doc:"Minutes after the visit; 0 for nothing."`
+	NoInvite bool          `json:"noInvite" required:"false" doc:"No calendar invitation goes with the mail."`
+	Texts    []MessageText `json:"texts" required:"false" maxItems:"20" doc:"Those that are not the usual ones."`
 }
 
 // MessageText is what a kind of message says, with fields in braces.
 type MessageText struct {
-	Kind    string `json:"kind" enum:"received,confirmed,changed,handed over,reminder,cancelled,declined,follow-up"`
+	Kind    string `json:"kind" enum:"received,confirmed,changed,handed over,reminder,text reminder,room,cancelled,declined,follow-up"`
 	Subject string `json:"subject" maxLength:"200"`
 	Body    string `json:"body" maxLength:"5000"`
 }
@@ -38,9 +41,12 @@ type MessageText struct {
 const mostBefore = 60 * 24 * 60
 
 func messagesOf(m store.ServiceMessages) Messages {
-	out := Messages{Reminders: []int{}, FollowUp: int(m.FollowUp), NoInvite: m.NoInvite, Texts: []MessageText{}}
+	out := Messages{Reminders: []int{}, ByText: []int{}, FollowUp: int(m.FollowUp), NoInvite: m.NoInvite, Texts: []MessageText{}}
 	for _, r := range m.Reminders {
 		out.Reminders = append(out.Reminders, int(r))
+	}
+	for _, r := range m.ByText {
+		out.ByText = append(out.ByText, int(r))
 	}
 	for _, t := range message.Texts {
 		if own, ok := m.Texts[t.Kind]; ok {
@@ -53,13 +59,19 @@ func messagesOf(m store.ServiceMessages) Messages {
 // read checks them, and reads them into what is kept.
 func (m Messages) read() (store.ServiceMessages, error) {
 	out := store.ServiceMessages{FollowUp: span.Minutes(m.FollowUp), NoInvite: m.NoInvite}
-	for i, r := range m.Reminders {
-		if r < 5 || r > mostBefore || slices.Contains(m.Reminders[:i], r) {
-			return out, api.Wrong(fmt.Sprintf("messages.reminders[%d]", i), "Reminders go out from 5 minutes to 60 days before, each once.")
+	for _, l := range []struct {
+		field string
+		given []int
+		kept  *[]span.Minutes
+	}{{"reminders", m.Reminders, &out.Reminders}, {"byText", m.ByText, &out.ByText}} {
+		for i, r := range l.given {
+			if r < 5 || r > mostBefore || slices.Contains(l.given[:i], r) {
+				return out, api.Wrong(fmt.Sprintf("messages.%s[%d]", l.field, i), "Reminders go out from 5 minutes to 60 days before, each once.")
+			}
+			*l.kept = append(*l.kept, span.Minutes(r))
 		}
-		out.Reminders = append(out.Reminders, span.Minutes(r))
+		slices.Sort(*l.kept)
 	}
-	slices.Sort(out.Reminders)
 	for i, t := range m.Texts {
 		if _, twice := out.Texts[t.Kind]; twice {
 			return out, api.Wrong(fmt.Sprintf("messages.texts[%d]", i), "This text is there twice.")
@@ -78,6 +90,9 @@ func (m Messages) read() (store.ServiceMessages, error) {
 // check refuses an empty text, and a field that there is not, where it stands.
 func (t MessageText) check(prefix string) error {
 	for _, part := range [][2]string{{"subject", t.Subject}, {"body", t.Body}} {
+		if part[0] == "subject" && t.Kind == message.TextReminder {
+			continue // a text to a telephone has none
+		}
 		if strings.TrimSpace(part[1]) == "" {
 			return api.Wrong(prefix+part[0], "Nothing would be said.")
 		}
@@ -136,7 +151,8 @@ func (s *Desk) registerMessages(a huma.API) {
 // whens says when each kind of message goes out.
 var whens = map[string]string{
 	message.Received: "when a request waits for a decision", message.Confirmed: "when a visit is booked or confirmed", message.Changed: "when it has another time",
-	message.HandedOver: "when somebody else takes it, at the same time", message.Reminder: "before the visit", message.Cancelled: "when it is cancelled",
+	message.HandedOver: "when somebody else takes it, at the same time", message.Reminder: "before the visit", message.TextReminder: "before the visit, to the telephone",
+	message.Room: "when the meeting room is made later than the confirmation went out", message.Cancelled: "when it is cancelled",
 	message.Declined: "when a request is refused", message.FollowUp: "after the visit",
 }
 
@@ -168,6 +184,9 @@ func (s *Desk) previewMessage(ctx context.Context, in *struct {
 	if err == nil {
 		l, err = subject.Invite(l, in.Body.Kind, "desk@niche.invalid", span.At(s.Now()))
 	}
+	if in.Body.Kind == message.TextReminder {
+		l.Body = message.Cut(l.Body)
+	}
 	out := MessageExample{Subject: l.Subject, Body: l.Body, Invite: l.Method != "", Of: of, Kinds: []MessageKind{}, Fields: message.Fields}
 	for _, t := range message.Texts {
 		out.Kinds = append(out.Kinds, MessageKind{MessageText{t.Kind, t.Usual.Subject, t.Usual.Body}, t.Name, whens[t.Kind]})
@@ -193,6 +212,9 @@ func (s *Desk) example(db store.Tx, service store.Service) (subject message.Subj
 		start := span.At(s.Now()).Add(2*24*60) / 3600 * 3600
 		subject.Service, subject.Visit = service, store.Visit{Start: start, End: start.Add(service.Length)}
 		subject.Booking = store.Booking{Reference: "ABC-2345", ClientName: "Ida Holm", ClientMail: "ida@clients.example", ClientZone: subject.Business.Zone, ClientClock: subject.Business.Clock, Places: 1}
+		if subject.Where, err = place.Of(db, service, subject.Visit, subject.Booking); err != nil {
+			return subject, "", err
+		}
 		staff, err := db.Performers(service.ID)
 		if err != nil {
 			return subject, "", err
@@ -213,7 +235,7 @@ func shownMessages(db store.Tx, booking store.ID, text words.In) ([]ShownMessage
 	out := []ShownMessage{}
 	for _, r := range rows {
 		m := ShownMessage{ID: r.ID, Kind: r.Kind, Name: message.Title(r.Kind), To: r.Recipient, State: string(r.State), Reason: r.Error, Invited: r.Kind == message.Confirmed || r.Kind == message.Changed, When: text.Moment(r.MadeAt)}
-		later := r.Kind == message.Reminder || r.Kind == message.FollowUp
+		later := r.Kind == message.Reminder || r.Kind == message.TextReminder || r.Kind == message.FollowUp
 		switch {
 		case r.SettledAt > 0:
 			m.When = text.Moment(r.SettledAt)
@@ -237,7 +259,7 @@ func (s *Desk) holdMessage(ctx context.Context, in *struct {
 }) (*struct{}, error) {
 	err := s.DB.Write(ctx, func(tx store.Tx) error {
 		m, err := tx.Message(in.Message)
-		if err == nil && (m.BookingID != in.ID || m.Kind != message.Reminder && m.Kind != message.FollowUp) {
+		if err == nil && (m.BookingID != in.ID || m.Kind != message.Reminder && m.Kind != message.TextReminder && m.Kind != message.FollowUp) {
 			err = store.ErrNotFound
 		}
 		if err != nil {

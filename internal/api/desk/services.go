@@ -16,6 +16,8 @@ import (
 	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/api"
+	"niche/internal/booking"
+
 	"niche/internal/fit"
 	"niche/internal/store"
 	"niche/internal/words"
@@ -36,6 +38,8 @@ type ServiceFields struct {
 	Name               string              `json:"name" minLength:"1" maxLength:"120"`
 	Slug               string              `json:"slug" maxLength:"80" doc:"The last part of the public page's address; made from the name when empty."`
 	Place              string              `json:"place" maxLength:"200" doc:"Where it happens, as clients read it."`
+	Venue              string              `json:"venue,omitempty" enum:"ours,theirs,telephone,online" doc:"Where its visits take place: at ours (the default), at the client's address, by telephone, or online in a room of the meeting host."`
+	Room               string              `json:"room,omitempty" maxLength:"60" doc:"Of one at ours: the kind of room, one of its needs, of which clients are told which one it is; empty for none."`
 	Hue                int                 `json:"hue" minimum:"0" maximum:"7" doc:"One of eight colours."`
 	Length             int                 `json:"length" minimum:"5" maximum:"1440"`
 	Lengths            []int               `json:"lengths" maxItems:"10" doc:"Further lengths that a client can choose."`
@@ -58,6 +62,8 @@ type ServiceFields struct {
 	CancelUntil        int                 `json:"cancelUntil,omitempty" minimum:"0" maximum:"525600" doc:"The same of cancelling."`
 	MoveTimes          int                 `json:"moveTimes,omitempty" minimum:"-1" maximum:"100" doc:"How often a client moves it; 0 for any number, -1 for never."`
 	ApproveWithin      int                 `json:"approveWithin,omitempty" minimum:"0" maximum:"43200" doc:"Minutes within which a request is answered, or let go; 0 where nothing has to be approved."`
+	Prepaid            int64               `json:"prepaid,omitempty" minimum:"0" maximum:"100000000" doc:"What each place costs, in the smallest unit of the business's currency, where it is paid before the visit stands; 0 for nothing."`
+	RefundUntil        int                 `json:"refundUntil,omitempty" minimum:"-1" maximum:"525600" doc:"Minutes before the visit, until when a client who cancels has the money back; -1 for never."`
 	Sites              []string            `json:"sites,omitempty" required:"false" maxItems:"50" doc:"Origins of sites that may show the page in a frame, as https://workshop.example."`
 	Phone              string              `json:"phone,omitempty" enum:"no,may,must" doc:"Whether clients are asked for a telephone number."`
 	Questions          []question.Question `json:"questions,omitempty" required:"false" maxItems:"40"`
@@ -73,12 +79,13 @@ func (s *Desk) registerServices(a huma.API) {
 
 func renderService(r store.Service, staff []store.ID, version int64) Service {
 	f := ServiceFields{
-		Name: r.Name, Slug: r.Slug, Place: r.Place, Hue: r.Hue, Length: int(r.Length), Lengths: []int{}, Step: int(r.Step), Anchor: r.Anchor,
+		Name: r.Name, Slug: r.Slug, Place: r.Place, Venue: string(r.Venue), Room: r.Room, Hue: r.Hue, Length: int(r.Length), Lengths: []int{}, Step: int(r.Step), Anchor: r.Anchor,
 		BufferBefore: int(r.BufferBefore), BufferAfter: int(r.BufferAfter), BuffersInsideHours: r.BuffersInsideHours,
 		Notice: Notice{Notice: r.Notice}, Window: Window{Window: r.Window},
 		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
 		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages),
-		MoveUntil: int(r.MoveUntil), CancelUntil: int(r.CancelUntil), MoveTimes: r.MoveTimes, ApproveWithin: int(r.ApproveWithin),
+		MoveUntil: int(r.MoveUntil), CancelUntil: int(r.CancelUntil), MoveTimes: r.MoveTimes, ApproveWithin: int(r.ApproveWithin), Prepaid: r.Prepaid, RefundUntil: int(r.RefundUntil),
+
 		Sites: append([]string{}, r.Sites...), Phone: string(r.AskPhone), Questions: append([]question.Question{}, r.Questions...)}
 	for _, l := range r.Lengths {
 		f.Lengths = append(f.Lengths, int(l))
@@ -129,8 +136,16 @@ func (f ServiceFields) rules(row *store.Service) error {
 		}
 		row.Needs = append(row.Needs, kind)
 	}
+	row.Venue, row.Room = store.Venue(cmp.Or(f.Venue, string(store.AtOurs))), f.Room
+	if row.Venue != store.AtOurs {
+		row.Room = ""
+	}
+	if row.Room != "" && !slices.Contains(row.Needs, row.Room) {
+		return api.Wrong("room", "The service does not need a room of this kind.")
+	}
 	row.Unreachable = store.Unreachable(f.Unreachable)
 	row.MoveUntil, row.CancelUntil, row.MoveTimes, row.ApproveWithin = span.Minutes(f.MoveUntil), span.Minutes(f.CancelUntil), f.MoveTimes, span.Minutes(f.ApproveWithin)
+	row.Prepaid, row.RefundUntil = f.Prepaid, span.Minutes(f.RefundUntil)
 	row.Sites = []string{}
 	for i, site := range f.Sites {
 		origin, wrong := originOf(site)
@@ -316,7 +331,8 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 			}
 			deed = "changed"
 		}
-		was := row.Messages
+		was, stood := row.Messages, [3]string{row.Place, string(row.Venue), row.Room}
+
 		row.Name, row.Slug, row.Place, row.Hue = f.Name, f.Slug, f.Place, f.Hue
 		if err := f.rules(&row); err != nil {
 			return err
@@ -339,6 +355,11 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 		}
 		if id != 0 && !reflect.DeepEqual(was, row.Messages) {
 			if err := s.Messages.PlanAhead(tx, row.ID); err != nil {
+				return err
+			}
+		}
+		if id != 0 && stood != [3]string{row.Place, string(row.Venue), row.Room} {
+			if err := booking.ServiceMoved(tx, row.ID, span.At(s.Now())); err != nil {
 				return err
 			}
 		}

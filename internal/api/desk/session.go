@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net/http"
@@ -17,6 +18,7 @@ import (
 	"niche/internal/people"
 	"niche/internal/store"
 	"niche/internal/telephone"
+	"niche/internal/words"
 )
 
 // Session says who is signed in, and whether the desk has to be set up first.
@@ -54,11 +56,12 @@ type Administrator struct {
 
 // Business is whose desk it is, and how it writes days and times.
 type Business struct {
-	Name  string `json:"name" minLength:"1" maxLength:"120"`
-	Zone  string `json:"zone" maxLength:"60" doc:"IANA time zone."`
-	Clock string `json:"clock,omitempty" enum:"24,12" default:"24" doc:"Of how many hours."`
-	Phone string `json:"phone,omitempty" maxLength:"40" doc:"Of who is called when something cannot be done online, typed any way; empty for none."`
-	Order string `json:"order,omitempty" enum:"dmy,mdy,ymd" default:"dmy" doc:"Of day, month and year in a date."`
+	Name     string `json:"name" minLength:"1" maxLength:"120"`
+	Zone     string `json:"zone" maxLength:"60" doc:"IANA time zone."`
+	Clock    string `json:"clock,omitempty" enum:"24,12" default:"24" doc:"Of how many hours."`
+	Phone    string `json:"phone,omitempty" maxLength:"40" doc:"Of who is called when something cannot be done online, typed any way; empty for none."`
+	Currency string `json:"currency,omitempty" maxLength:"3" doc:"Of what clients pay, by its code (ISO 4217); EUR when empty."`
+	Order    string `json:"order,omitempty" enum:"dmy,mdy,ymd" default:"dmy" doc:"Of day, month and year in a date."`
 }
 
 // row reads the fields into a record.
@@ -73,6 +76,10 @@ func (b Business) row(row store.Business, prefix string) (store.Business, error)
 			return row, api.Wrong(prefix+"phone", "This is not a telephone number. Begin with + and the country’s number if it is abroad.")
 		}
 	}
+	row.Currency = cmp.Or(b.Currency, "EUR")
+	if _, ok := words.MoneyDigits(row.Currency); !ok {
+		return row, api.Wrong(prefix+"currency", "This is not the code of a currency, as EUR.")
+	}
 	row.ID, row.Name, row.Zone, row.Clock, row.DateOrder = 1, b.Name, b.Zone, b.Clock, b.Order
 	return row, nil
 }
@@ -82,7 +89,7 @@ func renderBusiness(b store.Business) Business {
 	if phone != "" {
 		phone = telephone.Words(phone, telephone.CountryOf(b.Zone))
 	}
-	return Business{Name: b.Name, Zone: b.Zone, Clock: b.Clock, Phone: phone, Order: b.DateOrder}
+	return Business{Name: b.Name, Zone: b.Zone, Clock: b.Clock, Phone: phone, Currency: b.Currency, Order: b.DateOrder}
 }
 
 // SetUp makes the first administrator.

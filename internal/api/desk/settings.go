@@ -119,6 +119,11 @@ func (s *Desk) changeSettings(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
+		now, err := tx.Business()
+		if err != nil {
+			return err
+		}
+		next.ProofDay, next.ProofMinute, next.ProofSince = now.ProofDay, now.ProofMinute, now.ProofSince
 		if texts == (OutsideTexts{}) {
 			texts = before.Outside
 		}
@@ -157,6 +162,9 @@ func (s *Desk) showOutside(ctx context.Context, in *struct{ Body OutsideTexts })
 		says.Service, says.Bookings = store.Service{Name: "Home tuning", Place: "At the client’s"}, []store.Booking{{ClientName: "Rosa Osei", ClientMail: "rosa@clients.example", Reference: "K7M-2QXA", Places: 1}}
 	} else {
 		out.Of = says.Bookings[0].Reference
+	}
+	if says.Place, err = outbox.PlaceOf(db, says); err != nil {
+		return nil, err
 	}
 	said := outbox.Said(outbox.Texts(in.Body), says)
 	out.OutsideTexts = OutsideTexts(said)

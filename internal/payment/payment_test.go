@@ -1,0 +1,153 @@
+package payment_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"niche/core/hours"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/demo"
+	"niche/internal/nichetest"
+	"niche/internal/serve"
+	"niche/internal/store"
+)
+
+// open opens a desk whose visits are paid before they stand.
+func open(t *testing.T) (*nichetest.Desk, *nichetest.Services) {
+	var d *nichetest.Desk
+	o := nichetest.OpenServices(t, func() *nichetest.Clock { return d.Clock })
+	d = nichetest.OpenDeskWith(t, func(s *serve.Settings) { s.Home = "https://desk.example" }, func(f *desk.ServiceFields) { f.Prepaid = 9500 }, o.Host)
+	o.Use(d)
+	return d, o
+}
+
+// key is by which the payment host knows the payment of a booking.
+func key(b client.Booked) string { return b.Pay.At[strings.LastIndex(b.Pay.At, "/")+1:] }
+
+func mine(t require.TestingT, d *nichetest.Desk, b client.Booked) (now client.Booked, err error) {
+	err = demo.NewClient(d.Address).Get(d.T.Context(), strings.Replace(b.Manage, "/booking/", "/api/my-bookings/", 1), &now)
+	return now, err
+}
+
+// A start is held while its client pays, and nothing of it is told before; it stands once that has been
+// told by a signed notice. Nobody else's notice counts.
+func TestAVisitStandsOnceItIsPaid(t *testing.T) {
+	d, o := open(t)
+	b, err := d.Book("2026-03-04T10:00:00Z")
+	require.NoError(t, err)
+	require.Equal(t, []string{"held", "€95.00", "open", "08:10"}, []string{b.Status, b.Pay.Amount, b.Pay.State, b.Pay.Until})
+	require.NotContains(t, d.Starts("2026-03-04"), "10:00")
+	require.Zero(t, d.Count("messages"))
+	require.Equal(t, b.Pay.At, o.Payments.Payments()[0].Address)
+
+	body := fmt.Sprintf(`{"key":%q,"state":"paid","amount":9500,"currency":"EUR"}`, key(b))
+	for _, forged := range []http.Header{{}, {"Notice-Time": {fmt.Sprint(d.Clock.Now().Unix())}, "Notice-Signature": {strings.Repeat("0", 64)}}} {
+		req, err := http.NewRequest(http.MethodPost, d.Address+"/api/payments/notices", strings.NewReader(body))
+		require.NoError(t, err)
+		req.Header = forged
+		req.Header.Set("Content-Type", "application/json")
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		require.NoError(t, res.Body.Close())
+		require.Equal(t, http.StatusForbidden, res.StatusCode)
+	}
+	require.Error(t, o.Payments.Tell([]byte(strings.Replace(body, "9500", "95", 1))), "the amount is another")
+	now, err := mine(t, d, b)
+	require.NoError(t, err)
+	require.Equal(t, "held", now.Status)
+
+	require.NoError(t, o.Payments.Pay(key(b), false))
+	now, err = mine(t, d, b)
+	require.NoError(t, err)
+	require.Equal(t, []string{"confirmed", "€95.00 is paid. It goes back to you when you cancel until Wed 4 Mar, 10:00."}, []string{now.Status, now.Pay.Back})
+
+	// By the rule of the service, a client who cancels too late has nothing back; the desk always pays back.
+	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) { f.Prepaid, f.RefundUntil = 9500, 72*60 }))
+	require.NoError(t, d.Cancel(b))
+	now, err = mine(t, d, b)
+	require.NoError(t, err)
+	require.Equal(t, "€95.00 was paid, and is kept: it was cancelled too late.", now.Pay.Back)
+	other, err := d.Book("2026-03-04T12:00:00Z")
+	require.NoError(t, err)
+	require.NoError(t, o.Payments.Pay(key(other), false))
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/cancel", d.Count("bookings")), nil, nil))
+	d.Until("it has gone back", func() bool { return o.Payments.Payments()[1].State == "refunded" })
+
+	// Where it cannot be paid, nothing is booked.
+	o.Payments.Behave(true)
+	_, err = d.Book("2026-03-04T14:00:00Z")
+	require.Equal(t, http.StatusServiceUnavailable, nichetest.Problem(t, err).Status)
+	d.Until("its time is free at once", func() bool { return strings.Contains(d.Starts("2026-03-04"), "14:00") })
+}
+
+// In whatever order holds end, money comes, notices are lost, late or sent twice, others take the start and
+// the host goes away: money that is kept has a visit, and a visit of a client has its money.
+func TestMoneyAndVisitsGoTogether(t *testing.T) {
+	d, o := open(t)
+	day := hours.DateOf(2026, time.March, 9)
+	rapid.Check(t, func(rt *rapid.T) {
+		for day++; day.Weekday() == time.Saturday || day.Weekday() == time.Sunday; day++ {
+		}
+		start := day.String() + "T10:00:00Z"
+		if day.String() > "2026-03-28" {
+			start = day.String() + "T09:00:00Z"
+		}
+		first := len(o.Payments.Payments())
+		var asked []client.Booked
+		for range rapid.IntRange(3, 12).Draw(rt, "steps") {
+			does := rapid.SampledFrom([]string{"book", "book", "pay", "pay", "pay, unheard", "notices", "time", "time", "away", "back", "cancel", "desk"}).Draw(rt, "step")
+			var one client.Booked
+			if len(asked) > 0 {
+				one = asked[rapid.IntRange(0, len(asked)-1).Draw(rt, "whose")]
+			}
+			switch does {
+			case "book":
+				if b, err := d.Ask(client.NewBooking{Start: nichetest.At(start), Name: "Client", Email: fmt.Sprintf("c%d@clients.example", len(asked))}); err == nil {
+					asked = append(asked, b)
+				}
+			case "pay", "pay, unheard":
+				if one.Pay != nil {
+					_ = o.Payments.Pay(key(one), does != "pay")
+				}
+			case "notices":
+				_ = o.Payments.SendNotices()
+			case "time":
+				d.Pass(6 * time.Minute)
+				d.Until("holds that are over have ended", func() bool {
+					return d.Count(fmt.Sprintf("bookings WHERE status = 'held' AND hold_until <= %d", d.Clock.Now().Unix())) == 0
+				})
+			case "away", "back":
+				o.Payments.Behave(does == "away")
+			case "cancel":
+				if one.Pay != nil {
+					_ = d.Cancel(one)
+				}
+			case "desk":
+				_ = d.Post(d.T.Context(), "/api/bookings", desk.DeskBooking{DeskStart: desk.DeskStart{Start: nichetest.At(start)}, Service: d.Service.ID, Name: "Desk", Email: "desk@clients.example"}, nil)
+			}
+		}
+		o.Payments.Behave(false)
+		_ = o.Payments.SendNotices()
+		d.Pass(time.Hour)
+		d.Until("all is settled", func() bool {
+			d.Niche.Wake()
+			return d.Count(fmt.Sprintf("payments WHERE next_at < %d", int64(store.Never))) == 0
+		})
+		stands := 0
+		for _, p := range o.Payments.Payments()[first:] {
+			kept := d.Count(fmt.Sprintf("payments p JOIN bookings b ON b.id = p.booking_id WHERE p.key = '%s' AND p.state = 'paid' AND b.status = 'confirmed'", p.Key))
+			require.Equal(rt, p.Paid-p.Refunds, kept, "%+v", p)
+			require.LessOrEqual(rt, p.Refunds, p.Paid)
+			stands += kept
+		}
+		require.LessOrEqual(rt, stands, 1)
+		require.Empty(rt, nichetest.WrongClaims(d))
+	})
+}
