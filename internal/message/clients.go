@@ -67,7 +67,7 @@ func (m *Messages) Booked(tx store.Tx, n News) error {
 	if n.Kind == Changed {
 		if _, unsaid := waits(Confirmed); unsaid {
 			// It says where the visit is when it goes out: there is nothing else to be told.
-			return m.plan(tx, a)
+			return errors.Join(m.inform(tx, n, a.visit), m.plan(tx, a))
 		}
 		if earlier, ok := waits(Changed); ok {
 			news.Was = earlier.Was // what the client was told last
@@ -86,7 +86,7 @@ func (m *Messages) Booked(tx store.Tx, n News) error {
 	if err := m.add(tx, k, news); err != nil {
 		return err
 	}
-	return m.plan(tx, a)
+	return errors.Join(m.inform(tx, n, a.visit), m.plan(tx, a))
 }
 
 // add writes down a message to the client of a booking. An older one about the same that

@@ -150,6 +150,7 @@ type Letter struct {
 	Body    string
 	Method  ics.Method // of the invitation; empty for none
 	Invite  []byte
+	told    []telling // of one that tells of visits
 }
 
 // Letter writes a kind of message.

@@ -44,8 +44,9 @@ type Settings struct {
 	Hub      *live.Hub
 	Dial     outbound.Dial // that reaches only what addresses given by users may
 	Gateways gateway.Gateways
-	Home     string // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
-	Hears    bool   // mail that comes back is brought here
+	Home     string                                    // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
+	Needs    func(ctx context.Context) ([]Need, error) // what needs somebody now
+	Hears    bool                                      // mail that comes back is brought here
 	Log      *slog.Logger
 	Now      func() time.Time
 }
@@ -175,12 +176,18 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 		failedBefore = row.TriedAt.Time()
 	}
 	row.TriedAt = now
+	if row.Kind == VisitNews {
+		carries, err := m.gather(ctx, row, now)
+		if err != nil || !carries {
+			return err
+		}
+	}
 	holds, err := stillHolds(db, row, now)
 	if err != nil {
 		return fmt.Errorf("sending message %d: %w", id, err)
 	}
 	if now >= row.Until || !holds {
-		return m.note(ctx, settled(row, store.MessageOvertaken, now))
+		return errors.Join(m.note(ctx, settled(row, store.MessageOvertaken, now)), m.planned(ctx, row))
 	}
 	if row.BookingID != 0 {
 		wait, err := waitsForRoom(db, row, now)
@@ -196,7 +203,7 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 	if row.Channel == store.ByText {
 		host, send = textHost, m.byText
 	}
-	err = send(ctx, db, &row)
+	letter, err := send(ctx, db, &row)
 	if ctx.Err() != nil {
 		return ctx.Err() // the program ends
 	}
@@ -205,7 +212,9 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 	switch {
 	case err == nil:
 		m.Hosts.Answered(host)
-		return m.note(ctx, settled(row, store.MessageSent, now))
+		return errors.Join(m.note(ctx, settled(row, store.MessageSent, now), letter.told...), m.planned(ctx, row))
+	case errors.Is(err, errNothing):
+		return errors.Join(m.note(ctx, settled(row, store.MessageOvertaken, now)), m.planned(ctx, row))
 	case errors.Is(err, errNoWay):
 		row.NextAt = span.NotBefore(m.Now().Add(noServer))
 		return m.note(ctx, row)
@@ -237,25 +246,31 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 var errNoWay = errors.New("nobody takes messages of this kind")
 
 // byMail sends a message over the mail server.
-func (m *Messages) byMail(ctx context.Context, db store.Tx, row *store.Message) error {
+func (m *Messages) byMail(ctx context.Context, db store.Tx, row *store.Message) (Letter, error) {
 	server, err := db.MailServer()
 	if errors.Is(err, store.ErrNotFound) {
 		row.Error = "No mail server is set up."
-		return errNoWay
+		return Letter{}, errNoWay
 	}
 	if err != nil {
-		return err
+		return Letter{}, err
 	}
-	letter, err := m.letter(db, server, *row)
+	letter, err := m.letter(ctx, db, server, *row)
 	if err != nil {
-		return err
+		return letter, err
 	}
 	row.Subject = letter.Subject
-	return m.send(ctx, server, *row, letter)
+	return letter, m.send(ctx, server, *row, letter)
 }
 
 // letter is what a message says. Of a booking it is what is so now.
-func (m *Messages) letter(tx store.Tx, server store.MailServer, row store.Message) (Letter, error) {
+func (m *Messages) letter(ctx context.Context, tx store.Tx, server store.MailServer, row store.Message) (Letter, error) {
+	switch row.Kind {
+	case VisitNews:
+		return m.visitLetter(tx, row)
+	case Mornings:
+		return m.needsLetter(ctx, tx, row)
+	}
 	text, err := m.Vault.Open(row.Text, row.MessageID)
 	if err != nil || row.BookingID == 0 {
 		return Letter{Subject: row.Subject, Body: text}, err
@@ -273,9 +288,9 @@ func (m *Messages) letter(tx store.Tx, server store.MailServer, row store.Messag
 }
 
 // note keeps what has become of a message, and lets go of old ones.
-func (m *Messages) note(ctx context.Context, row store.Message) error {
+func (m *Messages) note(ctx context.Context, row store.Message, told ...telling) error {
 	err := m.DB.Write(context.WithoutCancel(ctx), func(tx store.Tx) error {
-		return errors.Join(tx.SaveMessage(row), tx.ForgetMessages(span.At(m.Now().Add(-kept))))
+		return errors.Join(tx.SaveMessage(row), m.overtook(tx, told), tx.ForgetMessages(span.At(m.Now().Add(-kept))))
 	})
 	m.Hub.Tell(live.Messages)
 	return err

@@ -51,24 +51,24 @@ const longestText = 600
 
 // byText sends a message to a telephone. The gateway knows it by what it is known by here, so
 // that one whose sending was cut off arrives once.
-func (m *Messages) byText(ctx context.Context, db store.Tx, row *store.Message) error {
+func (m *Messages) byText(ctx context.Context, db store.Tx, row *store.Message) (Letter, error) {
 	g, err := db.Gateway(store.Texts)
 	if store.IsMissing(err) {
 		row.Error = "No text gateway is set up."
-		return errNoWay
+		return Letter{}, errNoWay
 	}
 	if err != nil {
-		return err
+		return Letter{}, err
 	}
-	letter, err := m.letter(db, store.MailServer{}, *row)
+	letter, err := m.letter(ctx, db, store.MailServer{}, *row)
 	if err != nil {
-		return err
+		return letter, err
 	}
 	body, err := TextBody(g.Body, row.Recipient, Cut(letter.Body), row.MessageID)
 	if err != nil {
-		return fmt.Errorf("writing a text: %w", err)
+		return letter, fmt.Errorf("writing a text: %w", err)
 	}
-	return m.Gateways.Ask(ctx, g, http.MethodPut, "/messages/"+url.PathEscape(row.MessageID), body, nil)
+	return letter, m.Gateways.Ask(ctx, g, http.MethodPut, "/messages/"+url.PathEscape(row.MessageID), body, nil)
 }
 
 // Cut makes a text one that goes to a telephone: without empty lines, and not too long.

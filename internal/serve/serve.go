@@ -139,6 +139,15 @@ func (n *Niche) start(s Settings) error {
 	gateways := gateway.Gateways{Vault: keeper, HTTP: outside}
 	mails := message.New(message.Settings{DB: n.db, Vault: keeper, Sign: keeper, Hears: s.Answers != "", Hosts: runner.Hosts, Hub: n.hub, Gateways: gateways, Dial: outbound.NewDial(s.AllowHosts, hostTime), Log: s.Log, Now: s.Now})
 	meetings := &meeting.Meetings{DB: n.db, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake, Told: mails.RoomMade}
+	mails.Needs = func(ctx context.Context) (list []message.Need, err error) {
+		items, err := attention.Look(ctx, n.db, span.At(s.Now()))
+		for _, i := range items {
+			if i.InSight(span.At(s.Now())) {
+				list = append(list, message.Need{Title: i.Title, Words: i.Words})
+			}
+		}
+		return list, err
+	}
 	answers := message.NewAnswers(mails)
 	fared := health.New(n.db, s.Now)
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
@@ -209,7 +218,7 @@ func (n *Niche) start(s Settings) error {
 	n.done.Go(func() {
 		sweep(ctx, func(ctx context.Context) error {
 			_, err := attention.Look(ctx, n.db, span.At(s.Now()))
-			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx))
+			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx), mails.Look(ctx))
 		}, s.Log)
 	})
 	return nil

@@ -61,7 +61,7 @@ func TestWhereAVisitTakesPlace(t *testing.T) {
 			require.Len(t, nichetest.Problem(t, err).Errors, 1, "it is needed")
 		}
 		b, err := d.Ask(c.ask)
-				require.NoError(t, err, c.venue)
+		require.NoError(t, err, c.venue)
 		p.Until("the mail says where", func() bool {
 			return slices.ContainsFunc(p.box.Mails(), func(m mailOf) bool {
 				r := m.Read()

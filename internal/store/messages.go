@@ -29,16 +29,18 @@ const (
 
 // Message is a mail to a staff member, or about a booking to its client.
 type Message struct {
-	ID        ID
-	Kind      string
-	Channel   Channel
-	StaffID   ID     // 0 for one to a client
-	BookingID ID     // 0 for one to a staff member that tells of something else
-	About     string // of what it tells: the newer of two about the same takes the older's place
-	Thing     ID     // the record of its kind that it tells of: a link or a visit; 0 for none
-	MessageID string // of the mail (RFC 5322, section 3.6.4)
-	Recipient string
-	Subject   string // of a mail
+	ID              ID
+	Kind            string
+	Channel         Channel
+	StaffID         ID // 0 for one to a client or an administrator
+	AdministratorID ID
+	Carrier         ID     // the message in which it goes; 0 for its own
+	BookingID       ID     // 0 for one to a staff member that tells of something else
+	About           string // of what it tells: the newer of two about the same takes the older's place
+	Thing           ID     // the record of its kind that it tells of: a link or a visit; 0 for none
+	MessageID       string // of the mail (RFC 5322, section 3.6.4)
+	Recipient       string
+	Subject         string // of a mail
 
 	Text      []byte // sealed; nil once it is not wanted any more. Of one to a client it is the way to their booking alone: what it says is made when it goes out
 	Was       string // where the visit was that it tells of, as its kind writes it
@@ -209,4 +211,34 @@ func (t Tx) ConfirmedAhead(service ID, now span.Instant) ([]ID, error) {
 // MessageDue makes a message that waits due at an instant.
 func (t Tx) MessageDue(id ID, at span.Instant) error {
 	return t.db.Exec("UPDATE messages SET next_at = ? WHERE id = ? AND state = ?", at, id, MessageWaiting).Error
+}
+
+// Telling says when somebody hears of visits.
+type Telling string
+
+// The ways.
+const (
+	NotTold     Telling = "no"
+	AtOnce      Telling = "once"
+	EachMorning Telling = "morning"
+)
+
+// NewsFor returns what waits to be told of visits to somebody and is due, the oldest first.
+func (t Tx) NewsFor(staff, administrator ID, now span.Instant) ([]Message, error) {
+	return rows[Message](t.db.Where("kind = 'visit' AND state = ? AND staff_id = ? AND administrator_id = ? AND not_before <= ?", MessageWaiting, staff, administrator, now).Order("id"))
+}
+
+// Carried notes that a message goes in another.
+func (t Tx) Carried(m Message, now span.Instant) error {
+	return t.db.Model(&Message{}).Where("id = ?", m.ID).Updates(map[string]any{"carrier": m.Carrier, "state": MessageOvertaken, "settled_at": now, "next_at": Never}).Error
+}
+
+// CarriedBy returns the messages that go in another.
+func (t Tx) CarriedBy(id ID) ([]Message, error) {
+	return rows[Message](t.db.Where("carrier = ?", id).Order("id"))
+}
+
+// MorningsMissing reports whether an administrator who wants a summary each morning has none ahead.
+func (t Tx) MorningsMissing(now span.Instant) (bool, error) {
+	return scan[bool](t.db.Raw(`SELECT EXISTS (SELECT 1 FROM administrators a WHERE a.tell_attention AND NOT EXISTS (SELECT 1 FROM messages m WHERE m.about = 'mornings of administrator ' || a.id AND m.state = 'waiting' AND m.until > ?))`, now))
 }

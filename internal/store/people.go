@@ -1,6 +1,8 @@
 package store
 
 import (
+	"cmp"
+
 	"niche/core/span"
 
 	"gorm.io/gorm"
@@ -8,13 +10,16 @@ import (
 
 // Administrator can sign in to the desk, once they have chosen a password.
 type Administrator struct {
-	ID           ID
-	Email        string
-	Name         string
-	PasswordHash string
-	SecondFactor []byte       // the sealed secret of one-time codes; none without
-	LastStep     int64        // the step of the last one-time code that was used
-	CreatedAt    span.Instant `gorm:"autoCreateTime:false"`
+	ID            ID
+	Email         string
+	Name          string
+	PasswordHash  string
+	SecondFactor  []byte  // the sealed secret of one-time codes; none without
+	LastStep      int64   // the step of the last one-time code that was used
+	TellVisits    Telling // when they hear of visits by mail
+	TellAttention bool    // they hear each morning of what needs somebody
+
+	CreatedAt span.Instant `gorm:"autoCreateTime:false"`
 }
 
 // Session is a signed-in browser; the token itself is not kept.
@@ -72,7 +77,10 @@ func (t Tx) AdministratorByMail(email string) (Administrator, error) {
 }
 
 // SaveAdministrator keeps an administrator, new or changed.
-func (t Tx) SaveAdministrator(a *Administrator) error { return t.db.Save(a).Error }
+func (t Tx) SaveAdministrator(a *Administrator) error {
+	a.TellVisits = cmp.Or(a.TellVisits, NotTold)
+	return t.db.Save(a).Error
+}
 
 // UseStep notes that the one-time code of a step was used, and reports whether it was
 // not before, nor a later one.

@@ -11,6 +11,7 @@ type Staff struct {
 	Email        string
 	Zone         string
 	CapPerDay    *int         // visits a day over all services; nil for no cap
+	TellVisits   Telling      // when they hear of their visits by mail
 	OwnHours     bool         // whether they keep their own hours
 	PasswordHash string       // empty while they come in by one-time addresses alone
 	ArchivedAt   span.Instant // 0 while in use

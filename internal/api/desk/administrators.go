@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"slices"
 
@@ -38,9 +39,17 @@ type WayIn struct {
 
 // Security is how somebody signs in.
 type Security struct {
-	SecondFactor bool             `json:"secondFactor"`
-	CodesLeft    int              `json:"codesLeft" doc:"Recovery codes that are not used."`
-	Sessions     []api.OwnSession `json:"sessions"`
+	SecondFactor bool  `json:"secondFactor"`
+	CodesLeft    int   `json:"codesLeft" doc:"Recovery codes that are not used."`
+	Hears        Hears `json:"hears"`
+
+	Sessions []api.OwnSession `json:"sessions"`
+}
+
+// Hears is what an administrator hears by mail.
+type Hears struct {
+	Visits    string `json:"visits" enum:"no,once,morning" doc:"Of new, moved and cancelled visits: not at all, at once, or in one mail each morning."`
+	Attention bool   `json:"attention" doc:"Each morning, of what needs somebody, if anything does."`
 }
 
 // Proof is a password given again, before something that only its owner may do.
@@ -85,6 +94,7 @@ func (s *Desk) registerAdministrators(a huma.API) {
 	huma.Register(a, api.Put("/api/me/second-factor", "confirmSecondFactor", "Turn a second factor on"), s.confirmFactor)
 	huma.Register(a, api.Post("/api/me/second-factor/off", "dropSecondFactor", "Turn the second factor off", http.StatusNoContent), s.dropFactor)
 	huma.Register(a, api.Post("/api/me/recovery-codes", "newRecoveryCodes", "Replace the recovery codes", http.StatusOK), s.newCodes)
+	huma.Register(a, api.Put("/api/me/messages", "chooseMessages", "Choose what one hears by mail"), s.chooseMessages)
 	huma.Register(a, api.Delete("/api/me/sessions/{id}", "endSession", "End one of the own sessions"), s.endSession)
 	huma.Register(a, api.Delete("/api/me/sessions", "endOtherSessions", "End all own sessions but this one"), s.endOtherSessions)
 }
@@ -192,9 +202,23 @@ func (s *Desk) getSecurity(ctx context.Context, _ *struct{}) (*api.Body[Security
 	if err != nil {
 		return nil, err
 	}
-	out := Security{SecondFactor: len(a.SecondFactor) > 0, CodesLeft: int(left)}
+	out := Security{SecondFactor: len(a.SecondFactor) > 0, CodesLeft: int(left), Hears: Hears{string(a.TellVisits), a.TellAttention}}
 	out.Sessions, err = api.OwnSessions(ctx, db)
 	return api.Answer(out, err)
+}
+
+func (s *Desk) chooseMessages(ctx context.Context, in *struct{ Body Hears }) (*struct{}, error) {
+	err := s.DB.Write(ctx, func(tx store.Tx) error {
+		a, err := tx.Administrator(api.Who(ctx).ID)
+		if err != nil {
+			return err
+		}
+		before := Hears{string(a.TellVisits), a.TellAttention}
+		a.TellVisits, a.TellAttention = store.Telling(in.Body.Visits), in.Body.Attention
+		return errors.Join(tx.SaveAdministrator(&a), s.Messages.PlanMornings(tx), tx.Note(span.At(s.Now()), "changed", "own messages", a.ID, a.Name, before, in.Body))
+	})
+	s.Runner.Wake()
+	return nil, err
 }
 
 // again asks for the present password.

@@ -57,7 +57,7 @@ type GatewayTrial struct {
 
 func (s *Desk) registerGateways(a huma.API) {
 	huma.Register(a, api.Get("/api/gateways", "listGateways", "The small services outside: a meeting host, a text gateway, a payment host"), s.listGateways)
-		huma.Register(a, api.Get("/api/gateways/{kind}", "getGateway", "A small service outside"), s.getGateway)
+	huma.Register(a, api.Get("/api/gateways/{kind}", "getGateway", "A small service outside"), s.getGateway)
 	huma.Register(a, api.Put("/api/gateways/{kind}", "changeGateway", "Change a small service outside"), s.changeGateway)
 	huma.Register(a, api.Post("/api/gateways/{kind}/trial", "tryGateway", "Try a small service outside as it is saved", http.StatusOK), s.tryGateway)
 }

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 
@@ -34,6 +35,7 @@ type StaffMember struct {
 	Getting   []string `json:"getting" doc:"Names of the calendars that get bookings."`
 	Troubled  int      `json:"troubled" doc:"Calendars that cannot be read at present."`
 	Services  []string `json:"services" doc:"Names of the services performed."`
+	Tells     string   `json:"tells" enum:"no,once,morning" doc:"When they hear of their visits by mail."`
 	OwnHours  bool     `json:"ownHours" doc:"Whether they may change their own hours and days."`
 	Archived  bool     `json:"archived"`
 	Version   int64    `json:"version" doc:"Of the details."`
@@ -45,6 +47,7 @@ type StaffFields struct {
 	Email     string `json:"email" maxLength:"254" doc:"Mail address, or empty."`
 	Zone      string `json:"zone" doc:"IANA time zone."`
 	CapPerDay *int   `json:"capPerDay,omitempty" minimum:"0" maximum:"1000" doc:"Visits a day over all services; left out for no cap."`
+	Tells     string `json:"tells,omitempty" enum:"no,once,morning" doc:"When they hear of their visits by mail: not at all (the default), at once, or in one mail each morning."`
 	OwnHours  bool   `json:"ownHours,omitempty" doc:"Whether they may change their own hours and days."`
 }
 
@@ -93,7 +96,7 @@ func (s *Desk) members(ctx context.Context, rows []store.Staff) ([]StaffMember, 
 		week := sched.Open(monday, monday+6, closures, sched.Zone.Over(monday, monday+7))
 		ids[i], things[i] = r.ID, store.StaffDetails(r.ID)
 		out[i] = StaffMember{ID: r.ID, Name: r.Name, Email: r.Email, Zone: r.Zone, CapPerDay: r.CapPerDay, Present: s.Now().In(sched.Zone.Location()).Format("15:04"), Today: sched.Zone.DateAt(span.At(s.Now())).String(),
-			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}, OwnHours: r.OwnHours, Archived: r.ArchivedAt > 0}
+			HasHours: len(sched.Patterns) > 0, Weekly: int(week.Minutes()), Blocking: []string{}, Getting: []string{}, Services: []string{}, OwnHours: r.OwnHours, Tells: string(r.TellVisits), Archived: r.ArchivedAt > 0}
 		at[r.ID] = &out[i]
 	}
 	versions, err := db.Versions(things)
@@ -161,6 +164,7 @@ func (s *Desk) getStaff(ctx context.Context, in *api.IDPath) (*api.Body[StaffMem
 // check reads the fields into a record.
 func (f StaffFields) check(row *store.Staff) error {
 	row.Name, row.Zone, row.Email, row.CapPerDay, row.OwnHours = f.Name, f.Zone, "", f.CapPerDay, f.OwnHours
+	row.TellVisits = store.Telling(cmp.Or(f.Tells, string(store.NotTold)))
 	if f.Email != "" {
 		email, ok := people.MailAddress(f.Email)
 		if !ok {
@@ -221,7 +225,7 @@ func (s *Desk) changeStaff(ctx context.Context, in *struct {
 		if err := toldApart(tx, &store.Staff{}, in.ID, row.Name, in.Body.Name); err != nil {
 			return err
 		}
-		before := StaffFields{row.Name, row.Email, row.Zone, row.CapPerDay, row.OwnHours}
+		before := StaffFields{row.Name, row.Email, row.Zone, row.CapPerDay, string(row.TellVisits), row.OwnHours}
 		if err := in.Body.check(&row); err != nil {
 			return err
 		}

@@ -59,6 +59,7 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(come, api.Post("/api/my/session/{token}", "comeInByMail", "Come in by a one-time address, which is used up by it", http.StatusCreated), s.comeIn)
 	huma.Register(come, api.Post("/api/my/session", "signInOwn", "Sign in to the own pages by a password", http.StatusCreated), s.signIn)
 	huma.Register(own, api.Put("/api/my/password", "changeMyPassword", "Choose an own password, or give it up"), s.repass)
+	huma.Register(own, api.Put("/api/my/messages", "chooseMyMessages", "Choose when one hears of own visits by mail"), s.chooseMessages)
 	huma.Register(own, api.Get("/api/my", "getMyself", "Who is signed in as a staff member"), s.getMyself)
 	huma.Register(own, api.Delete("/api/my/session", "leave", "Sign out"), s.leave)
 	huma.Register(own, api.Get("/api/my/sessions", "listMySessions", "Where one is signed in"), s.listSessions)
@@ -111,6 +112,7 @@ type Myself struct {
 	Clock    string          `json:"clock" enum:"24,12"`
 	Today    string          `json:"today"`
 	OwnHours bool            `json:"ownHours" doc:"Whether the own hours and days may be changed."`
+	Tells    string          `json:"tells" enum:"no,once,morning" doc:"When one hears of own visits by mail: not at all, at once, or in one mail each morning."`
 	Password bool            `json:"password" doc:"Whether there is an own password."`
 	Hosts    []api.NamedHost `json:"hosts" doc:"Calendar hosts that need no address."`
 }
@@ -257,7 +259,33 @@ func (s *Member) myself(ctx context.Context, id store.ID) (Myself, error) {
 		return Myself{}, err
 	}
 	hosts, err := api.NamedHosts(db)
-	return Myself{m.ID, m.Name, m.Email, b.Name, m.Zone, b.Clock, zone.DateAt(span.At(s.Now())).String(), m.OwnHours, m.PasswordHash != "", hosts}, err
+	return Myself{m.ID, m.Name, m.Email, b.Name, m.Zone, b.Clock, zone.DateAt(span.At(s.Now())).String(), m.OwnHours, string(m.TellVisits), m.PasswordHash != "", hosts}, err
+}
+
+// OwnNews says when a staff member hears of own visits by mail.
+type OwnNews struct {
+	Tells string `json:"tells" enum:"no,once,morning"`
+}
+
+func (s *Member) chooseMessages(ctx context.Context, in *struct{ Body OwnNews }) (*api.Body[Myself], error) {
+	id := api.Who(ctx).ID
+	err := s.DB.Write(ctx, func(tx store.Tx) error {
+		m, err := tx.Staff(id)
+		if err != nil {
+			return err
+		}
+		before := OwnNews{string(m.TellVisits)}
+		m.TellVisits = store.Telling(in.Body.Tells)
+		if _, err := tx.Changed(store.StaffDetails(id)); err != nil {
+			return err
+		}
+		return errors.Join(tx.SaveStaff(&m), tx.Note(span.At(s.Now()), "changed", "staff", m.ID, m.Name, before, in.Body))
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.Hub.Tell(live.Rules)
+	return api.Answer(s.myself(ctx, id))
 }
 
 func (s *Member) getMyself(ctx context.Context, _ *struct{}) (*api.Body[Myself], error) {
