@@ -254,7 +254,7 @@ func (m *Messages) bounced(tx store.Tx, k store.Booking, r report, now span.Inst
 	}
 	for _, row := range list {
 		if row.State == store.MessageSent && (r.to == "" || strings.EqualFold(r.to, row.Recipient)) {
-			return tx.Bounced(row.ID, "It came back: "+r.words, now)
+			return errors.Join(tx.Bounced(row.ID, "It came back: "+r.words, now), tx.MailBroken(row.Recipient, r.words, now))
 		}
 	}
 	return nil

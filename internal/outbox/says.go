@@ -3,6 +3,7 @@ package outbox
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"niche/core/hours"
@@ -40,10 +41,9 @@ func Said(t Texts, s store.CopySays) Texts {
 	taken := 0
 	for _, k := range s.Bookings {
 		taken += k.Places
-		line := fmt.Sprintf("%s, %s (%s)", k.ClientName, k.ClientMail, k.Reference)
-		if k.ClientPhone != "" {
-			line = fmt.Sprintf("%s, %s, %s (%s)", k.ClientName, k.ClientMail, k.ClientPhone, k.Reference)
-		}
+		who := slices.DeleteFunc([]string{k.ClientName, k.ClientMail, k.ClientPhone}, func(s string) bool { return s == "" })
+		line := fmt.Sprintf("%s (%s)", strings.Join(who, ", "), k.Reference)
+
 		if s.Link.Wishes.Clients == store.ClientsUnnamed {
 			line = k.Reference
 		}
@@ -109,6 +109,9 @@ func booking(c store.Copy, s store.CopySays, now span.Instant) ics.Booking {
 			b.Organizer.Address = ics.Mailto(mail)
 		}
 		for _, k := range s.Bookings {
+			if k.ClientMail == "" {
+				continue // who was erased
+			}
 			b.Guests = append(b.Guests, ics.Guest{Name: k.ClientName, Address: ics.Mailto(k.ClientMail)})
 		}
 	}

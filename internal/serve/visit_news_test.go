@@ -137,7 +137,7 @@ func TestAdministratorsHearWhatTheyChoose(t *testing.T) {
 	p.Pass(3 * time.Minute)
 	p.Until("it is told", func() bool { return len(p.heard(nichetest.Mail)) == 1 })
 	require.Equal(t, "New: Home tuning, Wed 4 Mar, 10:00–11:00 | "+home+"/bookings/1", strings.Replace(p.heard(nichetest.Mail)[0], " | Home", " | "+home, 1)+" | "+home+"/bookings/1")
-		p.hours(24)
+	p.hours(24)
 	p.Until("the first summary", func() bool { return len(p.heard(nichetest.Mail)) == 2 })
 	require.Contains(t, p.heard(nichetest.Mail)[1], "Bryn’s bookings are written nowhere: Workshop")
 	p.Exec("UPDATE items SET kept_at = 1") // somebody leaves it so

@@ -22,15 +22,17 @@ const (
 
 // Booking is a client's booking of places in a visit.
 type Booking struct {
-	ID            ID
-	VisitID       ID
-	Reference     string
-	TokenHash     string
-	KeyHash       string // of the key by which the request is known again; empty without one
-	RequestHash   string // of what was asked with it
-	Status        BookingStatus
-	Places        int
-	ClientName    string
+	ID          ID
+	VisitID     ID
+	Reference   string
+	TokenHash   string
+	KeyHash     string // of the key by which the request is known again; empty without one
+	RequestHash string // of what was asked with it
+	Status      BookingStatus
+	Places      int
+	ClientID    ID // 0 while it is held
+	ClientName  string
+
 	ClientMail    string
 	ClientZone    string
 	ClientPhone   string // E.164, or empty
@@ -193,7 +195,7 @@ type turn struct{ ServiceID, StaffID, BookingID ID }
 // LastWith returns whom a client had last, or 0.
 func (t Tx) LastWith(mail string) (ID, error) {
 	return scan[ID](t.db.Raw(`SELECT vs.staff_id FROM bookings b JOIN visits v ON v.id = b.visit_id JOIN visit_staff vs ON vs.visit_id = v.id
-		WHERE b.client_mail = ? AND b.status <> 'cancelled' ORDER BY v.start DESC, vs.staff_id LIMIT 1`, mail))
+		WHERE b.client_id IN (SELECT f.id FROM client_mails m JOIN clients c ON c.id = m.client_id JOIN clients f ON f.root = c.root WHERE m.mail = ?) AND b.status <> 'cancelled' ORDER BY v.start DESC, vs.staff_id LIMIT 1`, mail))
 }
 
 // Ahead is a booking that lies ahead, once for each of its staff.

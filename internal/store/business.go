@@ -93,6 +93,7 @@ func ServiceRules(id ID) Thing           { return Thing(fmt.Sprint("service:", i
 func ResourceDetails(id ID) Thing        { return Thing(fmt.Sprint("resource:", id)) }
 func CalendarChoice(id ID) Thing         { return Thing(fmt.Sprint("calendar:", id)) }
 func GatewayDetails(k GatewayKind) Thing { return Thing("gateway:" + string(k)) }
+func ClientDetails(id ID) Thing          { return Thing(fmt.Sprint("client:", id)) }
 func HostDetails(id ID) Thing            { return Thing(fmt.Sprint("host:", id)) }
 func AdministratorDetails(id ID) Thing   { return Thing(fmt.Sprint("administrator:", id)) }
 

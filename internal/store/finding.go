@@ -139,9 +139,9 @@ func isWordly(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
 type BookingOfClient struct{ Before, Missed int }
 
 // ClientBefore returns what bookings a client had before an instant.
-func (t Tx) ClientBefore(mail string, before span.Instant) (BookingOfClient, error) {
+func (t Tx) ClientBefore(client ID, before span.Instant) (BookingOfClient, error) {
 	return scan[BookingOfClient](t.db.Raw(`SELECT COUNT(*) AS before, COALESCE(SUM(b.missed_at > 0), 0) AS missed FROM bookings b JOIN visits v ON v.id = b.visit_id
-		WHERE b.client_mail = ? AND b.status = 'confirmed' AND v.start < ?`, mail, before))
+		WHERE b.client_id IN (SELECT f.id FROM clients c JOIN clients f ON f.root = c.root WHERE c.id = ?) AND b.status = 'confirmed' AND v.start < ?`, client, before))
 }
 
 // NoteBooking keeps a note, and whether nobody came.

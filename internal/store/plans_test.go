@@ -90,7 +90,7 @@ func TestTheHotStatementsUseIndexes(t *testing.T) {
 			of.Most = 5
 			ask(tx.FindBookings(of))
 		}
-		ask(tx.ClientBefore("x@y.example", 5))
+		ask(tx.ClientBefore(1, 5))
 		ask(tx.CopiesWithPlaces(1))
 		ask(tx.ProofsIn(ProofWaiting))
 		ask(tx.ProofsLeftOver())

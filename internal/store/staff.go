@@ -1,6 +1,8 @@
 package store
 
 import (
+	"cmp"
+
 	"niche/core/span"
 )
 
@@ -72,7 +74,10 @@ func (t Tx) Names(record any, but ID) (names []string, err error) {
 }
 
 // SaveStaff keeps a staff member, a new one when it has no number.
-func (t Tx) SaveStaff(s *Staff) error { return t.db.Save(s).Error }
+func (t Tx) SaveStaff(s *Staff) error {
+	s.TellVisits = cmp.Or(s.TellVisits, NotTold)
+	return t.db.Save(s).Error
+}
 
 // Archive takes a record out of use, or for 0 back into it.
 func (t Tx) Archive(record any, id ID, at span.Instant) error {

@@ -17,6 +17,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
@@ -112,10 +113,38 @@ func open(path string) (*DB, error) {
 	if err := ownersOnly(path); err != nil {
 		return nil, err
 	}
-	if err := migrate(path); err != nil {
+		if err := ready(path); err != nil {
 		return nil, fmt.Errorf("bringing %s up to date: %w", path, err)
 	}
 	return pools(path)
+}
+
+// blank is a database without records, as the migrations make it: the second new one of a program, as
+// tests make many, is a copy of the first.
+var blank struct {
+	sync.Mutex
+	data []byte
+}
+
+// ready makes a database or brings it up to date.
+func ready(path string) error {
+	about, err := os.Stat(path)
+	if err != nil {
+		return err
+	}
+	if about.Size() > 0 {
+		return migrate(path)
+	}
+	blank.Lock()
+	defer blank.Unlock()
+	if blank.data != nil {
+		return os.WriteFile(path, blank.data, 0o600)
+	}
+	if err := migrate(path); err != nil {
+		return err
+	}
+	blank.data, err = os.ReadFile(path)
+	return err
 }
 
 // pools opens the one connection that writes, and those that read.

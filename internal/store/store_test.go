@@ -140,7 +140,7 @@ func TestOpeningAgainKeepsWhatWasThere(t *testing.T) {
 		require.NoError(t, db.Read(context.Background()).db.Model(&Staff{}).Count(&count).Error)
 		require.Equal(t, want, count)
 		require.NoError(t, db.Write(context.Background(), func(tx Tx) error {
-			return tx.db.Create(&Staff{Name: "Mara", Zone: "Europe/Dublin"}).Error
+			return tx.SaveStaff(&Staff{Name: "Mara", Zone: "Europe/Dublin"})
 		}))
 		require.NoError(t, db.Close())
 	}

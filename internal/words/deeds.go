@@ -10,7 +10,7 @@ import (
 // kinds are what things of the trail are called.
 var kinds = map[string]string{
 	"settings": "the settings", "closures": "the closures", "administrator": "the administrator", "staff": "the staff member", "hours": "the hours of", "days": "the one-off days of",
-	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server", "proofs": "when links are proved by themselves", "item": "",
+	"service": "the service", "resource": "the room or equipment", "link": "the link", "host": "the calendar host", "calendar": "the calendar", "booking": "the booking", "mail": "the mail server", "proofs": "when links are proved by themselves", "item": "", "client": "the client", "gateway": "the service outside", "own messages": "what is told to",
 }
 
 // OfDeed says in a sentence what somebody did to a thing.

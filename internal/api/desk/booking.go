@@ -36,6 +36,7 @@ type ShownBooking struct {
 	Overruled  string            `json:"overruled" doc:"Why it was taken or moved though rules refused it; or empty."`
 	Until      string            `json:"until" doc:"How long it is until the visit, or since, in words."`
 	Others     []FoundBooking    `json:"others" doc:"Others on the same visit."`
+	ClientID   store.ID          `json:"clientId" doc:"The client as a person; 0 for one who was erased."`
 	Before     int               `json:"before" doc:"How many visits the client had before this one."`
 	MissedThen int               `json:"missedThen" doc:"How many of those they missed."`
 	Copies     []ShownCopy       `json:"copies"`
@@ -143,9 +144,16 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 			out.Others = append(out.Others, found(o))
 		}
 	}
-	earlier, err := db.ClientBefore(k.ClientMail, v.Start)
+	earlier, err := db.ClientBefore(k.ClientID, v.Start)
 	if err != nil {
 		return out, err
+	}
+	if k.ClientID != 0 {
+		client, err := db.Client(k.ClientID)
+		if err != nil {
+			return out, err
+		}
+		out.ClientID = client.Root
 	}
 	out.Answers = append([]question.Answer{}, k.Answers...)
 	if out.Messages, err = shownMessages(db, k.ID, text); err != nil {

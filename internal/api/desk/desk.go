@@ -75,6 +75,8 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerProofs(a)
 	s.registerBookings(a)
 	s.registerRelief(a)
+	s.registerClients(a)
+
 	s.registerMessages(a)
 	s.registerFind(a)
 	s.registerHealth(a)

@@ -232,6 +232,10 @@ func (s *Desk) example(db store.Tx, service store.Service) (subject message.Subj
 // shownMessages are the messages about a booking, the newest first.
 func shownMessages(db store.Tx, booking store.ID, text words.In) ([]ShownMessage, error) {
 	rows, err := db.MessagesOfBooking(booking)
+	return renderMessages(rows, text), err
+}
+
+func renderMessages(rows []store.Message, text words.In) []ShownMessage {
 	out := []ShownMessage{}
 	for _, r := range rows {
 		m := ShownMessage{ID: r.ID, Kind: r.Kind, Name: message.Title(r.Kind), To: r.Recipient, State: string(r.State), Reason: r.Error, Invited: r.Kind == message.Confirmed || r.Kind == message.Changed, When: text.Moment(r.MadeAt)}
@@ -247,7 +251,7 @@ func shownMessages(db store.Tx, booking store.ID, text words.In) ([]ShownMessage
 		}
 		out = append(out, m)
 	}
-	return out, err
+	return out
 }
 
 func (s *Desk) holdMessage(ctx context.Context, in *struct {
