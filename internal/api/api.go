@@ -51,7 +51,7 @@ type Settings struct {
 	Framing  func(ctx context.Context, slug string) []string // the sites, by their origins, that may show a page in a frame
 	Metrics  string                                          // the token that opens /metrics; empty when it is on a listener of its own
 	Version  string
-	Moved    func(ctx context.Context, slug string) string // the address that a page has now which had one; empty for one that none had
+	Moved    func(ctx context.Context, slug string) string // the path of the page that has an address, or had it; empty for one that none had
 }
 
 // Part is the resources of one audience.

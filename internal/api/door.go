@@ -49,6 +49,7 @@ type Limits struct {
 	Mail    allow.Rate // bookings taken by one mail address
 	Page    allow.Rate // bookings taken on one page
 	Move    allow.Rate // moves of one booking
+	Forms   bool       // whether a booking has to come from a page that somebody has looked at
 	Ahead   bool       // whether a mail address has no more bookings ahead than the business says
 }
 
@@ -60,6 +61,7 @@ var DefaultLimits = Limits{
 	Mail:    allow.Rate{Burst: 10, Every: 10 * time.Minute},
 	Page:    allow.Rate{Burst: 300, Every: 2 * time.Second},
 	Move:    allow.Rate{Burst: 5, Every: 10 * time.Minute},
+	Forms:   true,
 	Ahead:   true,
 }
 
@@ -102,7 +104,7 @@ func (s *server) policyFor(ctx context.Context, path string) string {
 	frames := "'none'"
 	if isClients(path) {
 		sites := []string{"'self'"}
-		if slug, ok := strings.CutPrefix(path, "/book/"); ok && s.Framing != nil {
+		if _, slug, ok := strings.Cut(path[1:], "/"); ok && !strings.HasPrefix(path, "/booking/") && s.Framing != nil {
 			sites = append(sites, s.Framing(ctx, slug)...)
 		}
 		frames = strings.Join(sites, " ")
@@ -112,7 +114,7 @@ func (s *server) policyFor(ctx context.Context, path string) string {
 
 // isClients reports whether a path is one of the clients' pages.
 func isClients(path string) bool {
-	return strings.HasPrefix(path, "/book/") || strings.HasPrefix(path, "/booking/")
+	return strings.HasPrefix(path, "/book/") || strings.HasPrefix(path, "/booking/") || strings.HasPrefix(path, "/choose/")
 }
 
 // Cookies of a browser: its session, and that somebody has signed in there before. Over

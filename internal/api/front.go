@@ -50,10 +50,10 @@ func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) s
 			serveFile(c, files, "embed.js")
 			return
 		}
-		if slug, ok := strings.CutPrefix(p, "/book/"); ok && moved != nil {
-			if now := moved(c.Request.Context(), slug); now != "" {
+		if kind, slug, ok := strings.Cut(p[1:], "/"); ok && (kind == "book" || kind == "choose") && moved != nil {
+			if now := moved(c.Request.Context(), slug); now != "" && now != p {
 				to := *c.Request.URL
-				to.Path, to.RawPath, to.Host, to.Scheme = PagePath(now), "", "", ""
+				to.Path, to.RawPath, to.Host, to.Scheme = now, "", "", ""
 				c.Redirect(http.StatusMovedPermanently, to.String())
 				return
 			}

@@ -491,3 +491,24 @@ func ServiceMoved(tx store.Tx, service store.ID, now span.Instant) error {
 	}
 	return err
 }
+
+// Declined cancels a booking whose client has answered that they do not come, where its service takes them at their
+// word and they may still cancel. Otherwise it stays, for somebody to look at.
+func (b *Bookings) Declined(ctx context.Context, id store.ID) error {
+	tx := b.DB.Read(ctx)
+	k, err := tx.Booking(id)
+	if err != nil {
+		return err
+	}
+	v, err := tx.Visit(k.VisitID)
+	if err != nil {
+		return err
+	}
+	s, err := tx.Service(v.ServiceID)
+	if err != nil || !s.CancelDeclined || k.Status != store.Confirmed || span.At(b.Now()) >= v.Start.Add(-s.CancelUntil) {
+		return err
+	}
+	return b.cancelIf(ctx, []store.ID{id}, true, "cancelled", message.Cancelled, func(k store.Booking) bool {
+		return k.Status == store.Confirmed && k.Answer() == "DECLINED"
+	})
+}

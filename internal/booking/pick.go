@@ -9,6 +9,7 @@ import (
 	"niche/core/offer"
 	"niche/internal/schedule"
 	"niche/internal/store"
+	"niche/internal/words"
 )
 
 // choice is who was picked for a visit, and why in a sentence.
@@ -55,6 +56,21 @@ func pick(tx store.Tx, service store.Service, able []store.Staff, all bool, r Re
 			return one(best, "In turn: had no visit of this service yet.")
 		}
 		return one(best, "In turn: was picked for this service longest ago.")
+	case store.PickWeight:
+		weights, taken, err := tx.Shares(service.ID, q.Now.Add(-sharedOver))
+		if err != nil {
+			return choice{}, err
+		}
+		counts := make([]int, len(able))
+		best := 0
+		for i, s := range able {
+			counts[i] = taken[s.ID]
+			// Whoever would still have the smallest part of what is theirs.
+			if (counts[i]+1)*weights[able[best].ID] < (counts[best]+1)*weights[s.ID] {
+				best = i
+			}
+		}
+		return one(able[best], fmt.Sprintf("By share, of which %s takes %d: visits of the last weeks and ahead are %s.", words.FirstName(able[best].Name), weights[able[best].ID], counted(able, counts)))
 	case store.PickLast:
 		before, err := tx.LastWith(r.ClientMail)
 		if err != nil {
@@ -70,6 +86,9 @@ func pick(tx store.Tx, service store.Service, able []store.Staff, all bool, r Re
 	return one(able[0], "First in order who is free.")
 }
 
+// sharedOver is over which time before now visits are counted where they are shared out, in minutes.
+const sharedOver = 60 * 24 * 60
+
 // askedTogether is of how many people it is asked at once whether they can take a visit,
 // where the first who can is the one to be picked.
 const askedTogether = 40
@@ -79,7 +98,7 @@ const askedTogether = 40
 // all have been asked, all are one part.
 func inTurn(tx store.Tx, a schedule.Asked, r Request) ([][]store.Staff, error) {
 	staff := slices.Clone(a.Staff)
-	if len(staff) <= askedTogether || a.Service.Staffing == string(offer.AllOfThem) || a.Service.Places > 1 || a.Service.Pick == store.PickFewest {
+	if len(staff) <= askedTogether || a.Service.Staffing == string(offer.AllOfThem) || a.Service.Places > 1 || a.Service.Pick == store.PickFewest || a.Service.Pick == store.PickWeight {
 		return [][]store.Staff{staff}, nil
 	}
 	switch a.Service.Pick {

@@ -179,6 +179,7 @@ func (h *hearing) Logout() error { return nil }
 func (m *Messages) Hear(ctx context.Context, booking store.ID, raw []byte) (what string, err error) {
 	answer, bounce := parts(raw)
 	now := span.At(m.Now())
+	declined := false
 	err = m.DB.Write(store.By(ctx, store.Doer{Role: "client", Name: "the client"}), func(tx store.Tx) error {
 		k, err := tx.Booking(booking)
 		if store.IsMissing(err) {
@@ -214,6 +215,7 @@ func (m *Messages) Hear(ctx context.Context, booking store.ID, raw []byte) (what
 		k.AnsweredAt, k.AnsweredSequence, k.AnswerStamp, k.AnswerComment = now, k.Sequence, max(answer.Stamp, before.AnswerStamp), plain.Clean(answer.Comment, 300)
 		if answer.Wish.IsEmpty() {
 			k.PartStat = string(answer.PartStat)
+			declined = answer.PartStat == ics.NotComing
 		} else {
 			what, k.WishStart, k.WishEnd = heardWish, answer.Wish.Start(), answer.Wish.End()
 		}
@@ -233,6 +235,11 @@ func (m *Messages) Hear(ctx context.Context, booking store.ID, raw []byte) (what
 		return "", fmt.Errorf("hearing an answer about booking %d: %w", booking, err)
 	}
 	m.Hub.Tell(live.Bookings)
+	if declined && m.Declined != nil {
+		if err := m.Declined(ctx, booking); err != nil {
+			m.Log.Error("cancelling what a client has declined", "booking", booking, "error", err)
+		}
+	}
 	if what == heardBounce {
 		m.Hub.Tell(live.Messages)
 	}

@@ -44,9 +44,10 @@ type Settings struct {
 	Hub      *live.Hub
 	Dial     outbound.Dial // that reaches only what addresses given by users may
 	Gateways gateway.Gateways
-	Home     string                                    // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
-	Needs    func(ctx context.Context) ([]Need, error) // what needs somebody now
-	Hears    bool                                      // mail that comes back is brought here
+	Home     string                                            // the address by which Niche is reached, without a slash at the end; empty where nobody has said it
+	Needs    func(ctx context.Context) ([]Need, error)         // what needs somebody now
+	Declined func(ctx context.Context, booking store.ID) error // does what follows when a client does not come
+	Hears    bool                                              // mail that comes back is brought here
 	Log      *slog.Logger
 	Now      func() time.Time
 }
@@ -133,6 +134,21 @@ func settled(row store.Message, state store.MessageState, now span.Instant) stor
 		row.Error = ""
 	}
 	return row
+}
+
+// Code is a mail with a code, by which somebody proves that an address is theirs.
+const Code = "code"
+
+// PutCode writes down that a code is to be sent to an address.
+func (m *Messages) PutCode(tx store.Tx, business, mail, code string, ends span.Instant) error {
+	now := span.At(m.Now())
+	row := store.Message{Kind: Code, Channel: store.ByMail, About: "code for " + mail, MessageID: fmt.Sprintf("%s@%s", uuid.NewString(), m.domain()), Recipient: mail,
+		Subject: "Your code: " + business, State: store.MessageWaiting, MadeAt: now, Until: ends, NextAt: now}
+	if err := m.Overtake(tx, row.About); err != nil {
+		return err
+	}
+	row.Text = m.Vault.Seal(fmt.Sprintf("Hello,\n\nsomebody wants to book a visit at %s with this mail address. If that is you, type this code there:\n\n%s\n\nIt works for a quarter of an hour. If it was not you, leave this mail alone.\n", business, code), row.MessageID)
+	return tx.AddMessage(&row)
 }
 
 // Queues returns the messages as work: mails, and texts to telephones.

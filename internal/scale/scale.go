@@ -61,7 +61,7 @@ func Fill(ctx context.Context, db *store.DB, now span.Instant, s Sizes) error {
 			if err := tx.SaveService(&row); err != nil {
 				return err
 			}
-			if err := tx.ReplacePerformers(row.ID, staff[:min(performers, len(staff))]); err != nil {
+			if err := tx.ReplacePerformers(row.ID, staff[:min(performers, len(staff))], func(int) int { return 1 }); err != nil {
 				return err
 			}
 		}

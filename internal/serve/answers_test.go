@@ -270,3 +270,18 @@ print(json.dumps({
 	require.Equal(t, uids[0], uids[1])
 	require.Equal(t, uids[0], uids[2])
 }
+
+// Where a service says so, a client who answers that they do not come has cancelled, as long as they may.
+func TestWhoDoesNotComeIsTakenAtTheirWord(t *testing.T) {
+	for until, status := range map[int]string{24 * 60: "cancelled", 72 * 60: "confirmed"} {
+		p := openHearing(t, false)
+		require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.CancelDeclined, f.CancelUntil = true, until }))
+		b := p.book(t, wednesday+"T10:00:00Z")
+		p.until("sent")
+		to := strings.TrimPrefix(organizer(p.invite()), "mailto:")
+		require.NoError(t, p.bring(to, letter(calendarReply, reply(p.invite(), "REPLY", "TENTATIVE"))))
+		require.Equal(t, "confirmed", own(t, p.Desk, b).Status)
+		require.NoError(t, p.bring(to, letter(calendarReply, reply(p.invite(), "REPLY", "DECLINED"))))
+		require.Equal(t, status, own(t, p.Desk, b).Status)
+	}
+}

@@ -28,6 +28,7 @@ import (
 	"niche/internal/api/member"
 	"niche/internal/attention"
 	"niche/internal/booking"
+	"niche/internal/footfall"
 	"niche/internal/gateway"
 	"niche/internal/health"
 	"niche/internal/link"
@@ -95,6 +96,8 @@ type Niche struct {
 	deafen   func() // ends the listener for answers
 	servers  []*http.Server
 	hub      *live.Hub
+	counts   *footfall.Counts
+
 	readings *reading.Readings
 	links    *link.Links
 	runner   *work.Runner
@@ -150,6 +153,8 @@ func (n *Niche) start(s Settings) error {
 	}
 	answers := message.NewAnswers(mails)
 	fared := health.New(n.db, s.Now)
+	counts := &footfall.Counts{}
+	n.counts = counts
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
 		Refused: mails.KeyRefused, Clashed: mails.Clashed, Noted: fared.Read})
@@ -158,6 +163,7 @@ func (n *Niche) start(s Settings) error {
 		Seal:      func(key string) string { return keeper.Derive("booking", key) }})
 	payments := payment.New(payment.Settings{DB: n.db, Bookings: bookings, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake, Home: func() string { return mails.Home }})
 	bookings.Charge, bookings.Refund = payments.Charge, payments.Refund
+	mails.Declined = bookings.Declined
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged
 	if err := n.readings.Resume(ctx); err != nil {
 		cancel()
@@ -188,7 +194,7 @@ func (n *Niche) start(s Settings) error {
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, Framing: n.framing},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
-		client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
+		client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err
@@ -218,7 +224,7 @@ func (n *Niche) start(s Settings) error {
 	n.done.Go(func() {
 		sweep(ctx, func(ctx context.Context) error {
 			_, err := attention.Look(ctx, n.db, span.At(s.Now()))
-			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx), mails.Look(ctx))
+			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx), mails.Look(ctx), counts.Keep(ctx, n.db))
 		}, s.Log)
 	})
 	return nil
@@ -348,27 +354,43 @@ func sweep(ctx context.Context, every func(context.Context) error, log *slog.Log
 	}
 }
 
-// moved returns the address that a page has now, where it had another.
+// moved returns the path of the page that has an address, or had it.
 func (n *Niche) moved(ctx context.Context, slug string) string {
 	db := n.db.Read(ctx)
+	if _, err := db.ServiceBySlug(slug); err == nil {
+		return api.PagePath(slug)
+	}
+	if _, err := db.CollectionBySlug(slug); err == nil {
+		return desk.CollectionPath(slug)
+	}
 	former, err := db.FormerSlug(slug)
 	if err != nil {
+		return ""
+	}
+	if former.CollectionID != 0 {
+		if c, err := db.Collection(former.CollectionID); err == nil {
+			return desk.CollectionPath(c.Slug)
+		}
 		return ""
 	}
 	service, err := db.Service(former.ServiceID)
 	if err != nil {
 		return ""
 	}
-	return service.Slug
+	return api.PagePath(service.Slug)
 }
 
 // framing returns the sites that may show a page in a frame.
 func (n *Niche) framing(ctx context.Context, slug string) []string {
-	service, err := n.db.Read(ctx).ServiceBySlug(slug)
+	db := n.db.Read(ctx)
+	if service, err := db.ServiceBySlug(slug); err == nil {
+		return service.Sites
+	}
+	c, err := db.CollectionBySlug(slug)
 	if err != nil {
 		return nil
 	}
-	return service.Sites
+	return c.Sites
 }
 
 // hear takes mail that comes back, where somebody has said at which address.
@@ -398,7 +420,7 @@ func (n *Niche) Stop() error {
 	n.done.Wait()
 	n.readings.Wait()
 	n.links.Wait()
-	return errors.Join(err, n.db.Close())
+	return errors.Join(err, n.counts.Keep(context.Background(), n.db), n.db.Close())
 }
 
 // ResetAdministrator makes a one-time address for an administrator who cannot get in any

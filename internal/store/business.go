@@ -14,11 +14,12 @@ type Business struct {
 	ID           ID
 	Name         string
 	Zone         string
-	Clock        string // 24 or 12
-	DateOrder    string // dmy, mdy or ymd
-	AheadPerMail int    // how many bookings ahead one mail address may have
-	Currency     string // ISO 4217, of what clients pay
-	Phone        string // E.164, of who is called; empty for none
+	Clock        string   // 24 or 12
+	DateOrder    string   // dmy, mdy or ymd
+	AheadPerMail int      // how many bookings ahead one mail address may have
+	LeadsTo      []string `gorm:"serializer:json"` // hosts to which clients may be led on
+	Currency     string   // ISO 4217, of what clients pay
+	Phone        string   // E.164, of who is called; empty for none
 	// What copies of visits say, with fields in braces.
 	CopyTitle, CopyPlace, CopyDescription string
 	// When everybody's links are proved by themselves: on a weekday from 1 for Monday, 0 for never,
@@ -93,6 +94,7 @@ func ServiceRules(id ID) Thing           { return Thing(fmt.Sprint("service:", i
 func ResourceDetails(id ID) Thing        { return Thing(fmt.Sprint("resource:", id)) }
 func CalendarChoice(id ID) Thing         { return Thing(fmt.Sprint("calendar:", id)) }
 func GatewayDetails(k GatewayKind) Thing { return Thing("gateway:" + string(k)) }
+func CollectionDetails(id ID) Thing      { return Thing(fmt.Sprint("collection:", id)) }
 func ClientDetails(id ID) Thing          { return Thing(fmt.Sprint("client:", id)) }
 func HostDetails(id ID) Thing            { return Thing(fmt.Sprint("host:", id)) }
 func AdministratorDetails(id ID) Thing   { return Thing(fmt.Sprint("administrator:", id)) }

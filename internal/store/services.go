@@ -40,6 +40,10 @@ type Service struct {
 	MoveTimes          int                 // how often a client moves it; 0 for any number, -1 for never
 	ApproveWithin      span.Minutes        // within which a request is answered, or let go; 0 where nothing has to be approved
 	Messages           ServiceMessages     `gorm:"serializer:json"`
+	Afterwards         After               `gorm:"serializer:json"`
+	Look               Look                `gorm:"serializer:json"`
+	ProveMail          bool                // clients prove that their mail address is theirs
+	CancelDeclined     bool                // a client who answers the invitation that they do not come is taken at their word
 	Prepaid            int64               // what each place costs, in the smallest unit of the business's currency, where it is paid before it stands; 0 for nothing
 	RefundUntil        span.Minutes        // before the visit, until when a client who cancels has the money back; -1 for never
 	ArchivedAt         span.Instant        // 0 while in use
@@ -91,6 +95,7 @@ const (
 	PickFewest Pick = "fewest" // who has the fewest visits that day
 	PickTurn   Pick = "turn"   // whose last visit of the service was taken longest ago
 	PickLast   Pick = "last"   // whom the client had last
+	PickWeight Pick = "weight" // in proportion to what each takes
 )
 
 // Unreachable is a service's choice for a booking whose blocking calendars
@@ -109,6 +114,7 @@ type ServiceStaff struct {
 	ServiceID ID `gorm:"primaryKey"`
 	StaffID   ID `gorm:"primaryKey"`
 	Position  int
+	Weight    int // how many visits they take in proportion, where they are picked so
 }
 
 // TableName keeps the trade's word.
@@ -124,9 +130,10 @@ func (t Tx) ServiceBySlug(slug string) (Service, error) {
 
 // FormerSlug is an address that a page had.
 type FormerSlug struct {
-	Slug      string `gorm:"primaryKey"`
-	ServiceID ID
-	Since     span.Instant
+	Slug         string `gorm:"primaryKey"`
+	ServiceID    ID     // 0 for one of a collection
+	CollectionID ID
+	Since        span.Instant
 }
 
 // FormerSlug returns the address that a page had; ErrNotFound for one that none had.
@@ -174,13 +181,29 @@ func (t Tx) PerformersOf(services []ID) ([]ServiceStaff, error) {
 }
 
 // ReplacePerformers keeps who performs a service, in their order.
-func (t Tx) ReplacePerformers(service ID, staff []ID) error {
+func (t Tx) ReplacePerformers(service ID, staff []ID, weight func(i int) int) error {
 	if err := t.db.Where("service_id = ?", service).Delete(&ServiceStaff{}).Error; err != nil {
 		return err
 	}
 	list := make([]ServiceStaff, len(staff))
 	for i, id := range staff {
-		list[i] = ServiceStaff{service, id, i}
+		list[i] = ServiceStaff{service, id, i, weight(i)}
 	}
 	return create(t, list)
+}
+
+// Shares returns what each who performs a service takes in proportion, and how many of its visits that begin after an instant
+// each has.
+func (t Tx) Shares(service ID, since span.Instant) (weights, taken map[ID]int, err error) {
+	weights, taken = map[ID]int{}, map[ID]int{}
+	q := t.db.Raw(`SELECT ss.staff_id, ss.weight, (SELECT COUNT(*) FROM visit_staff vs JOIN visits v ON v.id = vs.visit_id WHERE vs.staff_id = ss.staff_id AND vs.start > ? AND v.service_id = ss.service_id
+		AND EXISTS (SELECT 1 FROM bookings b WHERE b.visit_id = v.id AND b.status <> 'cancelled')) FROM service_staff ss WHERE ss.service_id = ?`, since, service)
+	err = each(q, func(scan func(...any) error) error {
+		var staff ID
+		var weight, n int
+		err := scan(&staff, &weight, &n)
+		weights[staff], taken[staff] = max(1, weight), n
+		return err
+	})
+	return weights, taken, err
 }

@@ -113,7 +113,7 @@ func open(path string) (*DB, error) {
 	if err := ownersOnly(path); err != nil {
 		return nil, err
 	}
-		if err := ready(path); err != nil {
+	if err := ready(path); err != nil {
 		return nil, fmt.Errorf("bringing %s up to date: %w", path, err)
 	}
 	return pools(path)

@@ -35,7 +35,10 @@ type NewBooking struct {
 	Zone   string       `json:"zone"`
 	Clock  string       `json:"clock" enum:"12,24"`
 	api.Asked
-	Key string `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking."`
+	Code    string `json:"code,omitempty" maxLength:"12" doc:"By which the mail address is proved, where the service wants that."`
+	Form    string `json:"form,omitempty" maxLength:"100" doc:"What the page has given: it says when it was looked at."`
+	Website string `json:"website,omitempty" maxLength:"200" doc:"Nobody sees this field, and who fills it is no client."`
+	Key     string `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking."`
 }
 
 // Booked is a booking as its client sees it.
@@ -60,6 +63,9 @@ type Booked struct {
 	CanCancel bool              `json:"canCancel"`
 	CanMove   bool              `json:"canMove"`
 	Limits    string            `json:"limits" doc:"Why it cannot be moved or cancelled here, and whom to call; or until when it can; or empty."`
+	Thanks    string            `json:"thanks" doc:"The service's own words; empty for the usual."`
+	Bring     string            `json:"bring" doc:"What is to be brought or prepared; or empty."`
+	LeadTo    string            `json:"leadTo" doc:"Where the client is led on to once it is booked; or empty."`
 	Pay       *Pay              `json:"pay,omitempty" doc:"What has to be paid before it stands, or was."`
 	AnswerBy  string            `json:"answerBy" doc:"Until when a request is answered, in words; or empty."`
 }
@@ -99,6 +105,14 @@ func (s *Client) book(ctx context.Context, in *struct {
 		return nil, err
 	}
 	if !s.Bookings.Answered(ctx, in.Body.Key) {
+		if err := s.byPerson(in.Body); err != nil {
+			return nil, err
+		}
+		if service.ProveMail {
+			if err := s.prove(ctx, business, email, in.Body.Code); err != nil {
+				return nil, err
+			}
+		}
 		if wait := s.taken.TakeAll(map[string]allow.Rate{"mail " + email: s.Limits.Mail, "page " + service.Slug: s.Limits.Page}); wait > 0 {
 			return nil, api.Refusal(wait)
 		}
@@ -176,6 +190,9 @@ func (s *Client) booked(ctx context.Context, k store.Booking, text words.In) (Bo
 	out.Soon = service.Venue == store.Online && at.Link == "" && k.Status == store.Confirmed && v.End > span.At(s.Now())
 	may := allowed(k, v, service, business, text, span.At(s.Now()))
 	out.CanCancel, out.CanMove, out.Limits = may.cancel, may.move, may.words
+	if k.Status == store.Confirmed || k.Status == store.Pending {
+		out.Thanks, out.Bring, out.LeadTo = service.Afterwards.Thanks, service.Afterwards.Bring, leadTo(service, k, v)
+	}
 	if out.Pay, err = s.pay(db, k, v, service, text); err != nil {
 		return Booked{}, err
 	}

@@ -12,6 +12,8 @@ import (
 	"niche/internal/allow"
 	"niche/internal/api"
 	"niche/internal/booking"
+	"niche/internal/footfall"
+	"niche/internal/message"
 	"niche/internal/payment"
 	"niche/internal/store"
 )
@@ -22,10 +24,16 @@ type Settings struct {
 	Bookings *booking.Bookings
 	Payments *payment.Payments
 
-	Limits api.Limits
-	Home   func() string // the address by which Niche is reached; empty where nobody has said it
-	Log    *slog.Logger
-	Now    func() time.Time
+	Limits   api.Limits
+	Footfall *footfall.Counts
+	Outbound *http.Client // for addresses that clients give
+	Messages *message.Messages
+	Sign     func(text string) string // of what forms carry
+	Wake     func()
+
+	Home func() string // the address by which Niche is reached; empty where nobody has said it
+	Log  *slog.Logger
+	Now  func() time.Time
 }
 
 // Client is the clients' part of the API.
@@ -41,6 +49,9 @@ func New(s Settings) *Client { return &Client{s, allow.New(20_000, s.Now)} }
 func (s *Client) Register(r api.Routes) {
 	read, act := r.For(api.Readers), r.For(api.Clients)
 	huma.Register(read, api.Get("/api/pages/{slug}", "getPage", "The offered starts of a service"), s.getPage)
+	huma.Register(read, api.Get("/api/collections/{slug}", "getCollection", "The services of a collection with their next starts"), s.getCollection)
+	huma.Register(read, api.Post("/api/pages/{slug}/steps", "countStep", "Count how far somebody came on a page", http.StatusNoContent), s.countStep)
+	huma.Register(act, api.Post("/api/busy", "lookBeside", "When a client is busy by a calendar of their own; nothing of it is kept", http.StatusOK), s.lookBeside)
 	huma.Register(act, api.Post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated), s.book)
 	huma.Register(read, api.Get("/api/my-bookings/{token}", "getMyBooking", "A client's own booking"), s.getMyBooking)
 	huma.Register(read, api.Get("/api/my-bookings/{token}/visit.ics", "getMyVisit", "An own booking for a calendar, which follows its changes"), s.getMyVisit)

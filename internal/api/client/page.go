@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"niche/core/colour"
 	"niche/core/hours"
 	"niche/core/offer"
 	"niche/core/question"
@@ -20,27 +21,33 @@ import (
 
 // Page is what a client sees of a service. Times are in the client's zone.
 type Page struct {
-	Business string              `json:"business"`
-	Home     string              `json:"home" doc:"The business's zone."`
-	Zone     string              `json:"zone" doc:"The zone in which times are shown."`
-	Service  string              `json:"service"`
-	Length   string              `json:"length" doc:"As people say it: 90 min."`
-	Place    string              `json:"place"`
-	Staff    []store.NamedID     `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
-	Lengths  []PageLength        `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
-	Places   int                 `json:"places" doc:"The places of one visit."`
-	Venue    string              `json:"venue" enum:"ours,theirs,telephone,online" doc:"Of one at theirs, clients are asked for their address."`
-	Phone    string              `json:"phone" enum:"no,may,must" doc:"Whether a telephone number is asked for."`
-	Price    string              `json:"price" doc:"What each place costs, where it is paid before the visit stands; or empty."`
-	Asks     []question.Question `json:"asks" doc:"The service's questions."`
-	Paused   bool                `json:"paused" doc:"Nothing can be booked for the time being."`
-	From     int                 `json:"from" doc:"Minute of the day at which the days begin on the left."`
-	To       int                 `json:"to"`
-	Marks    []DayMark           `json:"marks"`
-	Days     []PageDay           `json:"days"`
-	Soonest  []api.Start         `json:"soonest"`
-	Earlier  string              `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
-	Later    string              `json:"later" doc:"The date from which the days after are asked for, or empty."`
+	Business  string              `json:"business"`
+	Home      string              `json:"home" doc:"The business's zone."`
+	Zone      string              `json:"zone" doc:"The zone in which times are shown."`
+	Service   string              `json:"service"`
+	Length    string              `json:"length" doc:"As people say it: 90 min."`
+	Place     string              `json:"place"`
+	Staff     []store.NamedID     `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
+	Lengths   []PageLength        `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
+	Places    int                 `json:"places" doc:"The places of one visit."`
+	Venue     string              `json:"venue" enum:"ours,theirs,telephone,online" doc:"Of one at theirs, clients are asked for their address."`
+	Phone     string              `json:"phone" enum:"no,may,must" doc:"Whether a telephone number is asked for."`
+	Intro     string              `json:"intro" doc:"Below the heading; or empty."`
+	Button    string              `json:"button" doc:"What the last button says; empty for the usual."`
+	Scheme    string              `json:"scheme" enum:"light,dark," doc:"Empty for as the client likes."`
+	Accent    *words.Accent       `json:"accent,omitempty" doc:"Left out for the usual."`
+	Form      string              `json:"form" doc:"To be sent with a booking: it says when the page was looked at."`
+	ProveMail bool                `json:"proveMail" doc:"The mail address has to be proved by a code."`
+	Price     string              `json:"price" doc:"What each place costs, where it is paid before the visit stands; or empty."`
+	Asks      []question.Question `json:"asks" doc:"The service's questions."`
+	Paused    bool                `json:"paused" doc:"Nothing can be booked for the time being."`
+	From      int                 `json:"from" doc:"Minute of the day at which the days begin on the left."`
+	To        int                 `json:"to"`
+	Marks     []DayMark           `json:"marks"`
+	Days      []PageDay           `json:"days"`
+	Soonest   []api.Start         `json:"soonest"`
+	Earlier   string              `json:"earlier" doc:"The date from which the days before are asked for, or empty."`
+	Later     string              `json:"later" doc:"The date from which the days after are asked for, or empty."`
 }
 
 // PageLength is a length that can be chosen.
@@ -159,6 +166,11 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: place.Usually(service), Venue: string(service.Venue),
 		Length: words.Length(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
 		Phone: string(asksPhone(service)), Asks: append([]question.Question{}, service.Questions...)}
+	page.Intro, page.Button, page.Scheme, page.Form, page.ProveMail = service.Look.Intro, service.Look.Book, service.Look.Scheme, s.formAt(now), service.ProveMail
+	if c, ok := colour.Parse(service.Look.Accent); ok {
+		accent := words.AccentOf(c)
+		page.Accent = &accent
+	}
 	if service.Prepaid > 0 && !isMove {
 		page.Price = words.Money(service.Prepaid, business.Currency)
 	}

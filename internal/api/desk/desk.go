@@ -76,6 +76,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerBookings(a)
 	s.registerRelief(a)
 	s.registerClients(a)
+	s.registerCollections(a)
 
 	s.registerMessages(a)
 	s.registerFind(a)

@@ -54,10 +54,15 @@ type ServiceFields struct {
 	Places             int                 `json:"places" minimum:"1" maximum:"1000" doc:"Places in one visit."`
 	Needs              []string            `json:"needs" maxItems:"20" doc:"Kinds of rooms and equipment, one of each."`
 	Staffing           string              `json:"staffing" enum:"any,all"`
-	Pick               string              `json:"pick" enum:"order,fewest,turn,last" doc:"How one of several is picked."`
+	Pick               string              `json:"pick" enum:"order,fewest,turn,last,weight" doc:"How one of several is picked."`
 	Paused             bool                `json:"paused" doc:"Nothing can be booked for the time being."`
 	Unreachable        string              `json:"unreachable" enum:"take,ask,refuse" doc:"What happens when a calendar cannot be read at the moment of booking."`
 	Staff              []store.ID          `json:"staff" maxItems:"200" doc:"Who performs it, in order of preference."`
+	Weights            []int               `json:"weights,omitempty" required:"false" maxItems:"200" doc:"What each of them takes in proportion, in the same order; one each when left out."`
+	After              After               `json:"after,omitempty" doc:"What is said and done once a visit is booked."`
+	Look               Look                `json:"look,omitempty" doc:"How its page looks, and what its buttons say."`
+	ProveMail          bool                `json:"proveMail,omitempty" doc:"Clients prove by a code that their mail address is theirs."`
+	CancelDeclined     bool                `json:"cancelDeclined,omitempty" doc:"A client who answers the invitation that they do not come is taken at their word, as long as they may cancel."`
 	MoveUntil          int                 `json:"moveUntil,omitempty" minimum:"0" maximum:"525600" doc:"Minutes before the visit, until when clients move it by themselves."`
 	CancelUntil        int                 `json:"cancelUntil,omitempty" minimum:"0" maximum:"525600" doc:"The same of cancelling."`
 	MoveTimes          int                 `json:"moveTimes,omitempty" minimum:"-1" maximum:"100" doc:"How often a client moves it; 0 for any number, -1 for never."`
@@ -77,13 +82,17 @@ func (s *Desk) registerServices(a huma.API) {
 	huma.Register(a, api.Put("/api/services/{id}", "changeService", "Change a service"), s.changeService)
 }
 
-func renderService(r store.Service, staff []store.ID, version int64) Service {
+func renderService(r store.Service, performers []store.ServiceStaff, version int64) Service {
+	staff, weights := []store.ID{}, []int{}
+	for _, p := range performers {
+		staff, weights = append(staff, p.StaffID), append(weights, p.Weight)
+	}
 	f := ServiceFields{
 		Name: r.Name, Slug: r.Slug, Place: r.Place, Venue: string(r.Venue), Room: r.Room, Hue: r.Hue, Length: int(r.Length), Lengths: []int{}, Step: int(r.Step), Anchor: r.Anchor,
 		BufferBefore: int(r.BufferBefore), BufferAfter: int(r.BufferAfter), BuffersInsideHours: r.BuffersInsideHours,
 		Notice: Notice{Notice: r.Notice}, Window: Window{Window: r.Window},
 		CapPerDay: r.CapPerDay, Places: r.Places, Needs: append([]string{}, r.Needs...), Staffing: r.Staffing, Pick: string(r.Pick), Paused: r.Paused,
-		Unreachable: string(r.Unreachable), Staff: append([]store.ID{}, staff...), Messages: messagesOf(r.Messages),
+		Unreachable: string(r.Unreachable), Staff: staff, Weights: weights, After: afterOf(r.Afterwards), Look: Look(r.Look), ProveMail: r.ProveMail, CancelDeclined: r.CancelDeclined, Messages: messagesOf(r.Messages),
 		MoveUntil: int(r.MoveUntil), CancelUntil: int(r.CancelUntil), MoveTimes: r.MoveTimes, ApproveWithin: int(r.ApproveWithin), Prepaid: r.Prepaid, RefundUntil: int(r.RefundUntil),
 
 		Sites: append([]string{}, r.Sites...), Phone: string(r.AskPhone), Questions: append([]question.Question{}, r.Questions...)}
@@ -143,6 +152,19 @@ func (f ServiceFields) rules(row *store.Service) error {
 	if row.Room != "" && !slices.Contains(row.Needs, row.Room) {
 		return api.Wrong("room", "The service does not need a room of this kind.")
 	}
+	for i, w := range f.Weights {
+		if i < len(f.Staff) && (w < 1 || w > 100) {
+			return api.Wrong(fmt.Sprintf("weights[%d]", i), "A share is a whole number from 1 to 100.")
+		}
+	}
+	row.ProveMail, row.CancelDeclined = f.ProveMail, f.CancelDeclined
+	var err error
+	if row.Afterwards, err = f.After.read(); err != nil {
+		return err
+	}
+	if row.Look, err = f.Look.read(); err != nil {
+		return err
+	}
 	row.Unreachable = store.Unreachable(f.Unreachable)
 	row.MoveUntil, row.CancelUntil, row.MoveTimes, row.ApproveWithin = span.Minutes(f.MoveUntil), span.Minutes(f.CancelUntil), f.MoveTimes, span.Minutes(f.ApproveWithin)
 	row.Prepaid, row.RefundUntil = f.Prepaid, span.Minutes(f.RefundUntil)
@@ -195,9 +217,9 @@ func (s *Desk) services(ctx context.Context, rows []store.Service) ([]Service, e
 		if err != nil {
 			return err
 		}
-		staff := map[store.ID][]store.ID{}
+		staff := map[store.ID][]store.ServiceStaff{}
 		for _, p := range pairs {
-			staff[p.ServiceID] = append(staff[p.ServiceID], p.StaffID)
+			staff[p.ServiceID] = append(staff[p.ServiceID], p)
 		}
 		for i, r := range rows {
 			out[i] = renderService(r, staff[r.ID], versions[things[i]])
@@ -293,25 +315,11 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 		if err := toldApart(tx, &store.Service{}, id, row.Name, f.Name); err != nil {
 			return err
 		}
-		same, err := tx.ServiceBySlug(f.Slug)
-		if err == nil && same.ID != id {
-			return api.Wrong("slug", fmt.Sprintf("The page of “%s” has this address already.", same.Name))
-		}
-		if err != nil && !store.IsMissing(err) {
+		if err := takeSlug(tx, f.Slug, store.FormerSlug{Slug: row.Slug, ServiceID: id, Since: span.At(s.Now())}); err != nil {
 			return err
 		}
-		former, err := tx.FormerSlug(f.Slug)
-		if err == nil && former.ServiceID != id {
-			return api.Wrong("slug", "Another page had this address, and people may still have it: it leads there for ever.")
-		}
-		if err != nil && !store.IsMissing(err) {
-			return err
-		}
-		if err := tx.TakeSlug(f.Slug); err != nil {
-			return err
-		}
-		if id != 0 && row.Slug != f.Slug {
-			if err := tx.KeepSlug(store.FormerSlug{Slug: row.Slug, ServiceID: id, Since: span.At(s.Now())}); err != nil {
+		if f.After.LeadTo != "" {
+			if err := mayLeadTo(tx, f.After.LeadTo); err != nil {
 				return err
 			}
 		}
@@ -322,11 +330,7 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 			if err != nil {
 				return err
 			}
-			var staff []store.ID
-			for _, p := range performers {
-				staff = append(staff, p.StaffID)
-			}
-			if before, err = toldOf(tx, renderService(row, staff, 0).ServiceFields); err != nil {
+			if before, err = toldOf(tx, renderService(row, performers, 0).ServiceFields); err != nil {
 				return err
 			}
 			deed = "changed"
@@ -350,7 +354,7 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 				return err
 			}
 		}
-		if err := tx.ReplacePerformers(row.ID, f.Staff); err != nil {
+		if err := tx.ReplacePerformers(row.ID, f.Staff, f.weight); err != nil {
 			return err
 		}
 		if id != 0 && !reflect.DeepEqual(was, row.Messages) {

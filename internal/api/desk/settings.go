@@ -2,7 +2,9 @@ package desk
 
 import (
 	"context"
+	"fmt"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -22,6 +24,7 @@ const defaultAhead = 5
 type BusinessSettings struct {
 	Business
 	Outside OutsideTexts `json:"outside,omitempty" doc:"What copies of visits say in outside calendars; kept as they are when left out."`
+	LeadsTo []string     `json:"leadsTo,omitempty" required:"false" maxItems:"20" doc:"Hosts to which clients may be led on once they have booked, as workshop.example."`
 	Ahead   int          `json:"ahead" minimum:"1" maximum:"1000" doc:"How many bookings ahead one mail address may have."`
 }
 
@@ -93,7 +96,7 @@ func settingsOf(tx store.Tx) (out SettingsNow, err error) {
 	if err != nil {
 		return out, err
 	}
-	out.BusinessSettings = BusinessSettings{renderBusiness(b), OutsideTexts{b.CopyTitle, b.CopyPlace, b.CopyDescription}, b.AheadPerMail}
+	out.BusinessSettings = BusinessSettings{renderBusiness(b), OutsideTexts{b.CopyTitle, b.CopyPlace, b.CopyDescription}, append([]string{}, b.LeadsTo...), b.AheadPerMail}
 	out.Version, err = tx.Version(store.Settings)
 	return out, err
 }
@@ -107,6 +110,13 @@ func (s *Desk) changeSettings(ctx context.Context, in *struct {
 		return nil, err
 	}
 	next, err := in.Body.row(store.Business{AheadPerMail: in.Body.Ahead}, "")
+	for i, host := range in.Body.LeadsTo {
+		host = strings.ToLower(strings.TrimSpace(host))
+		if u, wrong := url.Parse("https://" + host); wrong != nil || u.Host != host || host == "" || strings.ContainsAny(host, "*'; ,@") {
+			return nil, api.Wrong(fmt.Sprintf("leadsTo[%d]", i), "This is not the name of a host alone, as workshop.example.")
+		}
+		next.LeadsTo = append(next.LeadsTo, host)
+	}
 	texts := in.Body.Outside
 	if err == nil && texts != (OutsideTexts{}) {
 		err = texts.check("outside.")

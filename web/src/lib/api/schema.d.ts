@@ -21,6 +21,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/accent': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** An accent as pages would show it */
+    get: operations['lookAtAccent'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/administrators': {
     parameters: {
       query?: never;
@@ -68,6 +85,58 @@ export interface paths {
     put?: never;
     /** Make a new one-time address for an administrator who has not come in yet */
     post: operations['askAdministrator'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/all-collections/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A page of several services */
+    get: operations['getOneCollection'];
+    /** Change a page of several services */
+    put: operations['changeCollection'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/all-collections/{id}/archive': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Close a page of several services, or open it again */
+    put: operations['archiveCollection'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/all-pages': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All pages, with how far people come on them */
+    get: operations['listPages'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -382,6 +451,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/busy': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** When a client is busy by a calendar of their own; nothing of it is kept */
+    post: operations['lookBeside'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/calendars/{id}': {
     parameters: {
       query?: never;
@@ -394,6 +480,143 @@ export interface paths {
     /** Choose what a calendar is for */
     put: operations['chooseCalendar'];
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The clients, by name or by words */
+    get: operations['listClients'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A client */
+    get: operations['getClient'];
+    /** Change what is known of a client */
+    put: operations['changeClient'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}/erase': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Forget a client */
+    post: operations['eraseClient'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}/held': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All that is held of a client, as a file */
+    get: operations['holdOfClient'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}/mails': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Give a client another mail address */
+    post: operations['addClientMail'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}/mails/{mail}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Take a mail address away by which nothing was booked */
+    delete: operations['removeClientMail'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}/merge': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Say that another client is the same person */
+    post: operations['mergeClient'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/clients/{id}/part': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Say that somebody who was merged is another person after all */
+    post: operations['partClient'];
     delete?: never;
     options?: never;
     head?: never;
@@ -429,6 +652,40 @@ export interface paths {
     put?: never;
     /** Read closures from a public calendar, without saving them */
     post: operations['importClosures'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/collections': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a page of several services */
+    post: operations['addCollection'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/collections/{slug}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The services of a collection with their next starts */
+    get: operations['getCollection'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -480,6 +737,58 @@ export interface paths {
     get: operations['getGap'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/gateways': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The small services outside: a meeting host, a text gateway, a payment host */
+    get: operations['listGateways'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/gateways/{kind}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A small service outside */
+    get: operations['getGateway'];
+    /** Change a small service outside */
+    put: operations['changeGateway'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/gateways/{kind}/trial': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Try a small service outside as it is saved */
+    post: operations['tryGateway'];
     delete?: never;
     options?: never;
     head?: never;
@@ -738,6 +1047,23 @@ export interface paths {
     /** How the one who asks signs in, and where they are signed in */
     get: operations['getSecurity'];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/me/messages': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose what one hears by mail */
+    put: operations['chooseMessages'];
     post?: never;
     delete?: never;
     options?: never;
@@ -1207,6 +1533,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/messages': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Choose when one hears of own visits by mail */
+    put: operations['chooseMyMessages'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/password': {
     parameters: {
       query?: never;
@@ -1322,6 +1665,40 @@ export interface paths {
     put?: never;
     /** Book a start */
     post: operations['book'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/pages/{slug}/steps': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Count how far somebody came on a page */
+    post: operations['countStep'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/payments/notices': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A payment host tells how a payment stands */
+    post: operations['heardOfPayment'];
     delete?: never;
     options?: never;
     head?: never;
@@ -2004,6 +2381,15 @@ export interface components {
       /** Format: date */
       until: string;
     };
+    Accent: {
+      dark: string;
+      light: string;
+      onDark: string;
+      onLight: string;
+    };
+    AddClientMailRequest: {
+      mail: string;
+    };
     Administrator: {
       email: string;
       /** Format: int64 */
@@ -2013,6 +2399,16 @@ export interface components {
     AdministratorFields: {
       email: string;
       name: string;
+    };
+    After: {
+      /** @description What clients are to bring or prepare. */
+      bring?: string;
+      /** @description The address, at a host that the business allows, to which clients are led on; empty for none. */
+      leadTo?: string;
+      /** @description What that address is told beside the reference, in its query: service, start, status, name, mail, or answer. and the key of a question. */
+      tells?: string[];
+      /** @description In place of the usual words. */
+      thanks?: string;
     };
     AllInvited: {
       items: components['schemas']['Invited'][];
@@ -2139,28 +2535,52 @@ export interface components {
       staff?: components['schemas']['NamedID'];
       steps: components['schemas']['BeginStep'][];
     };
+    Beside: {
+      /** @description Or where it is published. */
+      address?: string;
+      /** Format: date */
+      from: string;
+      /** @description iCalendar data, as from a file. */
+      text?: string;
+      zone: string;
+    };
     Booked: {
       /** @description Until when a request is answered, in words; or empty. */
       answerBy: string;
       answers: components['schemas']['Answer'][];
+      /** @description What is to be brought or prepared; or empty. */
+      bring: string;
       business: string;
       canCancel: boolean;
       canMove: boolean;
       email: string;
+      /** @description Where the client is led on to once it is booked; or empty. */
+      leadTo: string;
       /** @description Why it cannot be moved or cancelled here, and whom to call; or until when it can; or empty. */
       limits: string;
+      /** @description The address of the meeting room of a visit online; empty where there is none (yet). */
+      link: string;
       /** @description The path of the page on which the client can cancel. */
       manage: string;
       name: string;
       page: string;
+      /** @description What has to be paid before it stands, or was. */
+      pay?: components['schemas']['Pay'];
       phone: string;
       place: string;
       /** Format: int64 */
       places: number;
       reference: string;
       service: string;
-      /** @enum {string} */
-      status: 'held' | 'pending' | 'confirmed' | 'cancelled';
+      /** @description The meeting room is still being made. */
+      soon: boolean;
+      /**
+       * @description lapsed: it was not paid in time.
+       * @enum {string}
+       */
+      status: 'held' | 'pending' | 'confirmed' | 'cancelled' | 'lapsed';
+      /** @description The service's own words; empty for the usual. */
+      thanks: string;
       when: string;
       with: string;
       zone: string;
@@ -2191,6 +2611,8 @@ export interface components {
        * @enum {string}
        */
       clock?: '24' | '12';
+      /** @description Of what clients pay, by its code (ISO 4217); EUR when empty. */
+      currency?: string;
       name: string;
       /**
        * @description Of day, month and year in a date.
@@ -2215,6 +2637,10 @@ export interface components {
        * @enum {string}
        */
       clock?: '24' | '12';
+      /** @description Of what clients pay, by its code (ISO 4217); EUR when empty. */
+      currency?: string;
+      /** @description Hosts to which clients may be led on once they have booked, as workshop.example. */
+      leadsTo?: string[];
       name: string;
       /**
        * @description Of day, month and year in a date.
@@ -2228,6 +2654,22 @@ export interface components {
       phone?: string;
       /** @description IANA time zone. */
       zone: string;
+    };
+    BusyTime: {
+      /** Format: date-time */
+      end: string;
+      /** Format: date-time */
+      start: string;
+    };
+    BusyTimes: {
+      busy: components['schemas']['BusyTime'][];
+      /**
+       * Format: int64
+       * @description How many of its events could not be read.
+       */
+      lost: number;
+      /** @description What the calendar calls itself, or empty. */
+      name: string;
     };
     Calendar: {
       /**
@@ -2368,6 +2810,17 @@ export interface components {
       /** @description What its events are called is kept and shown, but for private ones; only its owner opens it. */
       titles?: boolean;
     };
+    ClientFields: {
+      /** @enum {string} */
+      clock: '24' | '12';
+      name: string;
+      /** @description No client sees it. */
+      note: string;
+      /** @description Typed any way; empty for none. */
+      phone: string;
+      /** @description By whose clock they read. */
+      zone: string;
+    };
     Closure: {
       /** Format: date */
       date: string;
@@ -2385,6 +2838,73 @@ export interface components {
       today: string;
       /** Format: int64 */
       version: number;
+    };
+    Collected: {
+      business: string;
+      intro: string;
+      parts: components['schemas']['CollectedPart'][];
+      title: string;
+      /** @description Whose services they are alone; or empty. */
+      with: string;
+      zone: string;
+    };
+    CollectedPart: {
+      heading: string;
+      services: components['schemas']['CollectedService'][];
+    };
+    CollectedService: {
+      length: string;
+      name: string;
+      /** @description Why there is none, or empty. */
+      note: string;
+      /** @description The path of its page. */
+      page: string;
+      place: string;
+      /** @description What each place costs; or empty. */
+      price: string;
+      /** @description The next starts. */
+      soonest: components['schemas']['Start'][];
+    };
+    Collection: {
+      archived: boolean;
+      /** @description Addresses that it had: they lead to it. */
+      former: string[];
+      /** Format: int64 */
+      id: number;
+      intro: string;
+      /** @description Its path. */
+      page: string;
+      parts: components['schemas']['CollectionPart'][];
+      /** @description Origins of sites that may show it in a frame. */
+      sites?: string[];
+      /** @description The last part of its address; made from the title when empty. */
+      slug: string;
+      /**
+       * Format: int64
+       * @description Whose services they are alone; 0 for everybody's.
+       */
+      staff: number;
+      title: string;
+      /** Format: int64 */
+      version: number;
+    };
+    CollectionFields: {
+      intro: string;
+      parts: components['schemas']['CollectionPart'][];
+      /** @description Origins of sites that may show it in a frame. */
+      sites?: string[];
+      /** @description The last part of its address; made from the title when empty. */
+      slug: string;
+      /**
+       * Format: int64
+       * @description Whose services they are alone; 0 for everybody's.
+       */
+      staff: number;
+      title: string;
+    };
+    CollectionPart: {
+      heading: string;
+      services: number[];
     };
     ComparedWith: {
       /** Format: int64 */
@@ -2412,6 +2932,10 @@ export interface components {
       possible: number;
       /** @description The same in a sentence or two; empty where there is nothing to lose. */
       words: string;
+    };
+    CountStepRequest: {
+      /** @enum {string} */
+      step: 'opened' | 'chosen' | 'details' | 'booked';
     };
     Day: {
       breaks?: string[][];
@@ -2470,6 +2994,8 @@ export interface components {
       why?: string;
     };
     DeskBooking: {
+      /** @description Where the visit is to be, of a service at the client's. */
+      address?: string;
       /** @description To the questions of the service, by their keys. */
       answers?: {
         [key: string]: string[];
@@ -2683,6 +3209,47 @@ export interface components {
       /** @description As 10:00–11:30. */
       words: string;
     };
+    GatewayEntry: {
+      /** @description Of its interface, as https://rooms.example/api; empty for none. */
+      address: string;
+      /** @description Of a text gateway: what it is sent, as JSON with fields in braces. */
+      body?: string;
+      /** @description By which it is asked; empty to keep the present one. */
+      key?: string;
+      /** @description Of a payment host: the key with which it signs its notices; empty to keep the present one. */
+      notices?: string;
+    };
+    GatewayNow: {
+      /** @description Of its interface, as https://rooms.example/api; empty for none. */
+      address: string;
+      /** @description Of a text gateway: what it is sent, as JSON with fields in braces. */
+      body?: string;
+      /** @description Why, or empty. */
+      error: string;
+      /** @description What the body can name. */
+      fields: components['schemas']['TextField'][];
+      hasKey: boolean;
+      hasNotices: boolean;
+      /** @enum {string} */
+      kind: 'rooms' | 'texts' | 'payments';
+      /** @description The address to which a payment host sends its notices. */
+      noticesTo: string;
+      /** @description The services that need it. */
+      services: string[];
+      /** @description The body where nobody has said otherwise. */
+      usual: string;
+      /** Format: int64 */
+      version: number;
+      /**
+       * Format: int64
+       * @description How many things could not be done there yet.
+       */
+      waiting: number;
+    };
+    GatewayTrial: {
+      done: boolean;
+      words: string;
+    };
     Happened: {
       /** Format: date-time */
       at: string;
@@ -2700,6 +3267,15 @@ export interface components {
       hosts: components['schemas']['FaredHost'][];
       /** @description When each hour began, the first first. */
       hours: string[];
+    };
+    Hears: {
+      /** @description Each morning, of what needs somebody, if anything does. */
+      attention: boolean;
+      /**
+       * @description Of new, moved and cancelled visits: not at all, at once, or in one mail each morning.
+       * @enum {string}
+       */
+      visits: 'no' | 'once' | 'morning';
     };
     Hit: {
       /** @description What it is, or does. */
@@ -2872,6 +3448,14 @@ export interface components {
        */
       next: number;
     };
+    ListGatewayNow: {
+      items: components['schemas']['GatewayNow'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
     ListHit: {
       items: components['schemas']['Hit'][];
       /**
@@ -2890,6 +3474,22 @@ export interface components {
     };
     ListListedAdministrator: {
       items: components['schemas']['ListedAdministrator'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListListedClient: {
+      items: components['schemas']['ListedClient'][];
+      /**
+       * Format: int64
+       * @description The next part, or 0 at the end.
+       */
+      next: number;
+    };
+    ListListedPage: {
+      items: components['schemas']['ListedPage'][];
       /**
        * Format: int64
        * @description The next part, or 0 at the end.
@@ -3005,6 +3605,70 @@ export interface components {
       /** Format: int64 */
       version: number;
     };
+    ListedClient: {
+      /** Format: int64 */
+      id: number;
+      /** @description The latest visit that is over; or empty. */
+      last: string;
+      mails: string[];
+      /** Format: int64 */
+      missed: number;
+      name: string;
+      /** @description The next one; or empty. */
+      next: string;
+      note: string;
+      /** @description As people write it. */
+      phone: string;
+      /**
+       * Format: int64
+       * @description That were not cancelled.
+       */
+      visits: number;
+    };
+    ListedPage: {
+      /** Format: int64 */
+      booked: number;
+      /**
+       * Format: int64
+       * @description How many chose a start.
+       */
+      chosen: number;
+      /**
+       * Format: int64
+       * @description How many went on to their details.
+       */
+      details: number;
+      /** Format: int64 */
+      id: number;
+      /** @description Titles of the collections in which it stands. */
+      in: string[];
+      /** @enum {string} */
+      kind: 'service' | 'collection';
+      /** @description When something was booked last; or empty. */
+      lastBooked: string;
+      /**
+       * Format: int64
+       * @description In the last 30 days, as all that follows.
+       */
+      opened: number;
+      page: string;
+      /** @enum {string} */
+      state: 'open' | 'paused' | 'closed';
+      title: string;
+    };
+    Look: {
+      /** @description #rrggbb; empty for the usual. One that could not be read is made darker or lighter. */
+      accent?: string;
+      /** @description What the last button says; empty for the usual. */
+      book?: string;
+      /** @description Below the heading. */
+      intro?: string;
+      /**
+       * @description Empty for as the client likes.
+       * @enum {string}
+       */
+      scheme?: 'light' | 'dark' | '';
+    };
     MailEntry: {
       /** @description The address at which answers to invitations arrive, with a tag behind a plus sign; empty where none do. */
       answers?: string;
@@ -3080,6 +3744,20 @@ export interface components {
       where: string;
       words: string;
     };
+    MergeClientRequest: {
+      /**
+       * Format: int64
+       * @description Who counts as the one in the address from now on.
+       */
+      other: number;
+    };
+    MergedClient: {
+      /** Format: int64 */
+      id: number;
+      mails: string[];
+      name: string;
+      note: string;
+    };
     MessageExample: {
       body: string;
       fields: components['schemas']['TextField'][];
@@ -3099,6 +3777,8 @@ export interface components {
         | 'changed'
         | 'handed over'
         | 'reminder'
+        | 'text reminder'
+        | 'room'
         | 'cancelled'
         | 'declined'
         | 'follow-up';
@@ -3116,12 +3796,16 @@ export interface components {
         | 'changed'
         | 'handed over'
         | 'reminder'
+        | 'text reminder'
+        | 'room'
         | 'cancelled'
         | 'declined'
         | 'follow-up';
       subject: string;
     };
     Messages: {
+      /** @description The same, as a text to the telephone of clients who have said one. */
+      byText?: number[];
       /**
        * Format: int64
        * @description Minutes after the visit; 0 for nothing.
@@ -3129,7 +3813,7 @@ export interface components {
       followUp?: number;
       /** @description No calendar invitation goes with the mail. */
       noInvite?: boolean;
-      /** @description Minutes before the visit, each once. */
+      /** @description Minutes before the visit, each once; by mail. */
       reminders?: number[];
       /** @description Those that are not the usual ones. */
       texts?: components['schemas']['MessageText'][];
@@ -3178,6 +3862,11 @@ export interface components {
       ownHours: boolean;
       /** @description Whether there is an own password. */
       password: boolean;
+      /**
+       * @description When one hears of own visits by mail: not at all, at once, or in one mail each morning.
+       * @enum {string}
+       */
+      tells: 'no' | 'once' | 'morning';
       today: string;
       /** @description Whose clock counts for them. */
       zone: string;
@@ -3206,13 +3895,19 @@ export interface components {
       words: string;
     };
     NewBooking: {
+      /** @description Where the visit is to be, of a service at the client's. */
+      address?: string;
       /** @description To the questions of the service, by their keys. */
       answers?: {
         [key: string]: string[];
       };
       /** @enum {string} */
       clock: '12' | '24';
+      /** @description By which the mail address is proved, where the service wants that. */
+      code?: string;
       email: string;
+      /** @description What the page has given: it says when it was looked at. */
+      form?: string;
       /** @description Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking. */
       key?: string;
       /**
@@ -3235,6 +3930,8 @@ export interface components {
       staff: number;
       /** Format: date-time */
       start: string;
+      /** @description Nobody sees this field, and who fills it is no client. */
+      website?: string;
       zone: string;
     };
     NewLink: {
@@ -3292,6 +3989,10 @@ export interface components {
       where: string;
       words: string;
     };
+    OwnNews: {
+      /** @enum {string} */
+      tells: 'no' | 'once' | 'morning';
+    };
     OwnSession: {
       /** Format: date-time */
       began: string;
@@ -3305,12 +4006,18 @@ export interface components {
       seen: string;
     };
     Page: {
+      /** @description Left out for the usual. */
+      accent?: components['schemas']['Accent'];
       /** @description The service's questions. */
       asks: components['schemas']['Question'][];
       business: string;
+      /** @description What the last button says; empty for the usual. */
+      button: string;
       days: components['schemas']['PageDay'][];
       /** @description The date from which the days before are asked for, or empty. */
       earlier: string;
+      /** @description To be sent with a booking: it says when the page was looked at. */
+      form: string;
       /**
        * Format: int64
        * @description Minute of the day at which the days begin on the left.
@@ -3318,6 +4025,8 @@ export interface components {
       from: number;
       /** @description The business's zone. */
       home: string;
+      /** @description Below the heading; or empty. */
+      intro: string;
       /** @description The date from which the days after are asked for, or empty. */
       later: string;
       /** @description As people say it: 90 min. */
@@ -3338,12 +4047,26 @@ export interface components {
        * @description The places of one visit.
        */
       places: number;
+      /** @description What each place costs, where it is paid before the visit stands; or empty. */
+      price: string;
+      /** @description The mail address has to be proved by a code. */
+      proveMail: boolean;
+      /**
+       * @description Empty for as the client likes.
+       * @enum {string}
+       */
+      scheme: 'light' | 'dark' | '';
       service: string;
       soonest: components['schemas']['Start'][];
       /** @description Who can be asked for; empty when all of them take part. */
       staff: components['schemas']['NamedID'][];
       /** Format: int64 */
       to: number;
+      /**
+       * @description Of one at theirs, clients are asked for their address.
+       * @enum {string}
+       */
+      venue: 'ours' | 'theirs' | 'telephone' | 'online';
       /** @description The zone in which times are shown. */
       zone: string;
     };
@@ -3378,6 +4101,13 @@ export interface components {
       /** @description Who can take it. */
       staff: number[];
     };
+    PartClientRequest: {
+      /**
+       * Format: int64
+       * @description Who was merged into the one in the address.
+       */
+      other: number;
+    };
     PastProof: {
       /** @description Whose wish it was, in words. */
       by: string;
@@ -3393,6 +4123,18 @@ export interface components {
       }[];
       from: string;
       until: string | null;
+    };
+    Pay: {
+      /** @description As people write it. */
+      amount: string;
+      /** @description The address of the page on which it is paid; empty where nothing is to be paid any more. */
+      at: string;
+      /** @description What becomes of the money where the visit is cancelled, in a sentence. */
+      back: string;
+      /** @enum {string} */
+      state: 'open' | 'lapsed' | 'paid' | 'refund due' | 'refunded';
+      /** @description Until when the time is held meanwhile. */
+      until: string;
     };
     PlacesOf: {
       /** Format: int64 */
@@ -3482,6 +4224,8 @@ export interface components {
         | 'changed'
         | 'handed over'
         | 'reminder'
+        | 'text reminder'
+        | 'room'
         | 'cancelled'
         | 'declined'
         | 'follow-up';
@@ -3737,6 +4481,7 @@ export interface components {
        * @description Recovery codes that are not used.
        */
       codesLeft: number;
+      hears: components['schemas']['Hears'];
       secondFactor: boolean;
       sessions: components['schemas']['OwnSession'][];
     };
@@ -3753,6 +4498,8 @@ export interface components {
       when: string;
     };
     Service: {
+      /** @description What is said and done once a visit is booked. */
+      after?: components['schemas']['After'];
       /** @enum {string} */
       anchor: 'clock' | 'opening';
       /**
@@ -3766,6 +4513,8 @@ export interface components {
       /** Format: int64 */
       bufferBefore: number;
       buffersInsideHours: boolean;
+      /** @description A client who answers the invitation that they do not come is taken at their word, as long as they may cancel. */
+      cancelDeclined?: boolean;
       /**
        * Format: int64
        * @description The same of cancelling.
@@ -3789,6 +4538,8 @@ export interface components {
       length: number;
       /** @description Further lengths that a client can choose. */
       lengths: number[];
+      /** @description How its page looks, and what its buttons say. */
+      look?: components['schemas']['Look'];
       /** @description What clients are told, and when; as usual when left out. */
       messages?: components['schemas']['Messages'];
       /**
@@ -3827,7 +4578,7 @@ export interface components {
        * @description How one of several is picked.
        * @enum {string}
        */
-      pick: 'order' | 'fewest' | 'turn' | 'last';
+      pick: 'order' | 'fewest' | 'turn' | 'last' | 'weight';
       /** @description Where it happens, as clients read it. */
       place: string;
       /**
@@ -3835,7 +4586,21 @@ export interface components {
        * @description Places in one visit.
        */
       places: number;
+      /**
+       * Format: int64
+       * @description What each place costs, in the smallest unit of the business's currency, where it is paid before the visit stands; 0 for nothing.
+       */
+      prepaid?: number;
+      /** @description Clients prove by a code that their mail address is theirs. */
+      proveMail?: boolean;
       questions?: components['schemas']['Question'][];
+      /**
+       * Format: int64
+       * @description Minutes before the visit, until when a client who cancels has the money back; -1 for never.
+       */
+      refundUntil?: number;
+      /** @description Of one at ours: the kind of room, one of its needs, of which clients are told which one it is; empty for none. */
+      room?: string;
       /** @description Origins of sites that may show the page in a frame, as https://workshop.example. */
       sites?: string[];
       /** @description The last part of the public page's address; made from the name when empty. */
@@ -3851,8 +4616,15 @@ export interface components {
        * @enum {string}
        */
       unreachable: 'take' | 'ask' | 'refuse';
+      /**
+       * @description Where its visits take place: at ours (the default), at the client's address, by telephone, or online in a room of the meeting host.
+       * @enum {string}
+       */
+      venue?: 'ours' | 'theirs' | 'telephone' | 'online';
       /** Format: int64 */
       version: number;
+      /** @description What each of them takes in proportion, in the same order; one each when left out. */
+      weights?: number[];
       /** @description How far ahead it can be booked: some days, or from a date to another, each of which can be left out; null for a year. */
       window:
         | {
@@ -3865,6 +4637,8 @@ export interface components {
         | null;
     };
     ServiceFields: {
+      /** @description What is said and done once a visit is booked. */
+      after?: components['schemas']['After'];
       /** @enum {string} */
       anchor: 'clock' | 'opening';
       /**
@@ -3877,6 +4651,8 @@ export interface components {
       /** Format: int64 */
       bufferBefore: number;
       buffersInsideHours: boolean;
+      /** @description A client who answers the invitation that they do not come is taken at their word, as long as they may cancel. */
+      cancelDeclined?: boolean;
       /**
        * Format: int64
        * @description The same of cancelling.
@@ -3896,6 +4672,8 @@ export interface components {
       length: number;
       /** @description Further lengths that a client can choose. */
       lengths: number[];
+      /** @description How its page looks, and what its buttons say. */
+      look?: components['schemas']['Look'];
       /** @description What clients are told, and when; as usual when left out. */
       messages?: components['schemas']['Messages'];
       /**
@@ -3932,7 +4710,7 @@ export interface components {
        * @description How one of several is picked.
        * @enum {string}
        */
-      pick: 'order' | 'fewest' | 'turn' | 'last';
+      pick: 'order' | 'fewest' | 'turn' | 'last' | 'weight';
       /** @description Where it happens, as clients read it. */
       place: string;
       /**
@@ -3940,7 +4718,21 @@ export interface components {
        * @description Places in one visit.
        */
       places: number;
+      /**
+       * Format: int64
+       * @description What each place costs, in the smallest unit of the business's currency, where it is paid before the visit stands; 0 for nothing.
+       */
+      prepaid?: number;
+      /** @description Clients prove by a code that their mail address is theirs. */
+      proveMail?: boolean;
       questions?: components['schemas']['Question'][];
+      /**
+       * Format: int64
+       * @description Minutes before the visit, until when a client who cancels has the money back; -1 for never.
+       */
+      refundUntil?: number;
+      /** @description Of one at ours: the kind of room, one of its needs, of which clients are told which one it is; empty for none. */
+      room?: string;
       /** @description Origins of sites that may show the page in a frame, as https://workshop.example. */
       sites?: string[];
       /** @description The last part of the public page's address; made from the name when empty. */
@@ -3956,6 +4748,13 @@ export interface components {
        * @enum {string}
        */
       unreachable: 'take' | 'ask' | 'refuse';
+      /**
+       * @description Where its visits take place: at ours (the default), at the client's address, by telephone, or online in a room of the meeting host.
+       * @enum {string}
+       */
+      venue?: 'ours' | 'theirs' | 'telephone' | 'online';
+      /** @description What each of them takes in proportion, in the same order; one each when left out. */
+      weights?: number[];
       /** @description How far ahead it can be booked: some days, or from a date to another, each of which can be left out; null for a year. */
       window:
         | {
@@ -4003,6 +4802,10 @@ export interface components {
        * @enum {string}
        */
       clock?: '24' | '12';
+      /** @description Of what clients pay, by its code (ISO 4217); EUR when empty. */
+      currency?: string;
+      /** @description Hosts to which clients may be led on once they have booked, as workshop.example. */
+      leadsTo?: string[];
       name: string;
       /**
        * @description Of day, month and year in a date.
@@ -4036,6 +4839,14 @@ export interface components {
        */
       holds: 'booking' | 'calendar' | 'neither';
     };
+    ShownAccent: {
+      dark: string;
+      light: string;
+      onDark: string;
+      onLight: string;
+      /** @description What was done to it, or empty. */
+      words: string;
+    };
     ShownBooking: {
       /** @description The visit has not begun. */
       ahead: boolean;
@@ -4049,6 +4860,11 @@ export interface components {
       /** @description What lies on the visit, or empty. */
       clash: string;
       client: string;
+      /**
+       * Format: int64
+       * @description The client as a person; 0 for one who was erased.
+       */
+      clientId: number;
       /** @description What the client has answered to the invitation that is out, with when; empty where there is none. */
       coming: string;
       copies: components['schemas']['ShownCopy'][];
@@ -4071,6 +4887,8 @@ export interface components {
        * @description Of the visit, in minutes.
        */
       length: number;
+      /** @description The address of the meeting room of a visit online; empty where there is none (yet). */
+      link: string;
       /** @description When it was made, on the business's clock. */
       made: string;
       /** @description Who at the desk made it; empty for the client. */
@@ -4098,6 +4916,8 @@ export interface components {
       /** Format: int64 */
       places: number;
       reference: string;
+      /** @description Why there is no meeting room yet, or empty. */
+      room: string;
       service: string;
       /** Format: int64 */
       serviceId: number;
@@ -4120,6 +4940,38 @@ export interface components {
       /** @description The client's own. */
       zone: string;
     };
+    ShownClient: {
+      /** @description They have visits ahead, so they cannot be erased. */
+      ahead: boolean;
+      /** @description The latest visit first. */
+      bookings: components['schemas']['FoundBooking'][];
+      /** @enum {string} */
+      clock: '24' | '12';
+      /** Format: int64 */
+      id: number;
+      mails: components['schemas']['ShownMail'][];
+      /** @description Who counts as the same since somebody said so. */
+      merged: components['schemas']['MergedClient'][];
+      /** @description The newest first. */
+      messages: components['schemas']['ShownMessage'][];
+      /** @description There are more bookings than are shown. */
+      more: boolean;
+      name: string;
+      /** @description No client sees it. */
+      note: string;
+      /** @description Their present local time. */
+      now: string;
+      payments: components['schemas']['ShownPayment'][];
+      /** @description Others with the same name or telephone number. */
+      perhaps: components['schemas']['NamedID'][];
+      /** @description Typed any way; empty for none. */
+      phone: string;
+      since: string;
+      /** Format: int64 */
+      version: number;
+      /** @description By whose clock they read. */
+      zone: string;
+    };
     ShownCopy: {
       calendar: string;
       /** @description It is to be removed. */
@@ -4133,6 +4985,13 @@ export interface components {
       state: 'waiting' | 'written' | 'read back' | 'doubted' | 'adrift' | 'failed' | 'removed' | 'left';
       /** @description When it was looked at last, and what is wrong. */
       words: string;
+    };
+    ShownMail: {
+      /** @description Why mail to it came back, with when; or empty. */
+      broken: string;
+      mail: string;
+      /** @description Something was booked by it. */
+      used: boolean;
     };
     ShownMessage: {
       /** Format: int64 */
@@ -4152,6 +5011,16 @@ export interface components {
       state: 'waiting' | 'sent' | 'refused' | 'overtaken' | 'held back';
       to: string;
       /** @description When it was sent or settled, or when it will go out. */
+      when: string;
+    };
+    ShownPayment: {
+      amount: string;
+      /** Format: int64 */
+      booking: number;
+      /** @description What is wrong, or empty. */
+      reason: string;
+      /** @enum {string} */
+      state: 'open' | 'lapsed' | 'closed' | 'paid' | 'refund due' | 'refunded';
       when: string;
     };
     ShownProof: {
@@ -4251,6 +5120,11 @@ export interface components {
       name: string;
       /** @description Whether they may change their own hours and days. */
       ownHours?: boolean;
+      /**
+       * @description When they hear of their visits by mail: not at all (the default), at once, or in one mail each morning.
+       * @enum {string}
+       */
+      tells?: 'no' | 'once' | 'morning';
       /** @description IANA time zone. */
       zone: string;
     };
@@ -4280,6 +5154,11 @@ export interface components {
       present: string;
       /** @description Names of the services performed. */
       services: string[];
+      /**
+       * @description When they hear of their visits by mail.
+       * @enum {string}
+       */
+      tells: 'no' | 'once' | 'morning';
       /**
        * Format: date
        * @description The staff member's present local date.
@@ -4392,6 +5271,10 @@ export interface components {
       good: boolean;
       /** @description What came back, without secrets. */
       raw: string;
+    };
+    TryGatewayRequest: {
+      /** @description Of a text gateway: the telephone number. */
+      to?: string;
     };
     Unread: {
       /** @description Of its start, or empty where that could not be read either. */
@@ -4699,6 +5582,37 @@ export interface operations {
       };
     };
   };
+  lookAtAccent: {
+    parameters: {
+      query: {
+        colour: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownAccent'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   listAdministrators: {
     parameters: {
       query?: never;
@@ -4846,6 +5760,139 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['WayIn'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getOneCollection: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Collection'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeCollection: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CollectionFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Collection'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  archiveCollection: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Archiving'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listPages: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListListedPage'];
         };
       };
       /** @description Error */
@@ -5528,6 +6575,39 @@ export interface operations {
       };
     };
   };
+  lookBeside: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Beside'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BusyTimes'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   getCalendar: {
     parameters: {
       query?: never;
@@ -5587,6 +6667,316 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Calendar'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listClients: {
+    parameters: {
+      query?: {
+        /** @description Beginnings of words of names, mail addresses, notes, or a telephone number. */
+        text?: string;
+        page?: number;
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListListedClient'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getClient: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownClient'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeClient: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ClientFields'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownClient'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  eraseClient: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  holdOfClient: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  addClientMail: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AddClientMailRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownClient'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  removeClientMail: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+        mail: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownClient'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  mergeClient: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MergeClientRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownClient'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  partClient: {
+    parameters: {
+      query?: {
+        clock?: '24' | '12';
+      };
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PartClientRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShownClient'];
         };
       };
       /** @description Error */
@@ -5701,6 +7091,74 @@ export interface operations {
       };
     };
   };
+  addCollection: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CollectionFields'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Collection'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getCollection: {
+    parameters: {
+      query?: {
+        /** @description The client's zone; the business's when empty. */
+        zone?: string;
+        clock?: '12' | '24';
+      };
+      header?: never;
+      path: {
+        slug: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Collected'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   settleCopy: {
     parameters: {
       query?: never;
@@ -5789,6 +7247,139 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Gap'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  listGateways: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListGatewayNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  getGateway: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        kind: 'rooms' | 'texts' | 'payments';
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['GatewayNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  changeGateway: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description The version that was edited, as "7". */
+        'If-Match'?: string;
+      };
+      path: {
+        kind: 'rooms' | 'texts' | 'payments';
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['GatewayEntry'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['GatewayNow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tryGateway: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        kind: 'rooms' | 'texts' | 'payments';
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TryGatewayRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['GatewayTrial'];
         };
       };
       /** @description Error */
@@ -6406,6 +7997,37 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Security'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  chooseMessages: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Hears'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
@@ -7386,6 +9008,39 @@ export interface operations {
       };
     };
   };
+  chooseMyMessages: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OwnNews'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Myself'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   changeMyPassword: {
     parameters: {
       query?: never;
@@ -7667,6 +9322,75 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Booked'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  countStep: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        slug: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CountStepRequest'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  heardOfPayment: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description When it was sent, in seconds since 1970. */
+        'Notice-Time'?: string;
+        /** @description HMAC with SHA-256 of the time, a full stop and the body, by the key that was agreed upon; hexadecimal. */
+        'Notice-Signature'?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
