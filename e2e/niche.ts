@@ -18,6 +18,9 @@ export type Niche = {
   mailbox: string;
   /** A site that shows a page in a frame. */
   site: string;
+  /** A meeting host, a text gateway and a payment host. */
+  services: string;
+
   code: string;
 };
 
@@ -62,6 +65,8 @@ export async function start(
     "127.0.0.1:0",
     "--answers",
     "127.0.0.1:0",
+    "--services",
+    "127.0.0.1:0",
     "--data",
     data,
   ];
@@ -75,13 +80,14 @@ export async function start(
     said += String(part);
     if (found("Niche is at") && found("A site with it in")) break;
   }
-  const [address, host, mailbox, site] = [
+  const [address, host, mailbox, site, services] = [
     found("Niche is at"),
     found("Calendar host"),
     found("Mailbox"),
     found("A site with it in"),
+    found("Services outside"),
   ];
-  if (!address || !host || !mailbox || !site)
+  if (!address || !host || !mailbox || !site || !services)
     throw new Error(`niche did not start: ${said}`);
   const code = /set up with the code (\S+)/.exec(said)?.[1] ?? "";
   child.stdout.resume();
@@ -89,7 +95,7 @@ export async function start(
     await end(child);
     rmSync(data, { recursive: true });
   };
-  return { address, host, mailbox, site, code, stop };
+  return { address, host, mailbox, site, services, code, stop };
 }
 
 async function freePort(): Promise<number> {

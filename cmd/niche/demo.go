@@ -19,6 +19,7 @@ import (
 	"niche/internal/serve"
 	"niche/internal/standin"
 	"niche/internal/standin/mailbox"
+	"niche/internal/standin/services"
 	"niche/internal/standin/site"
 )
 
@@ -51,6 +52,7 @@ func demoCommand() *cobra.Command {
 	flags.StringVar(&d.smtp, "smtp", "127.0.0.1:8092", "address of the mail server behind it")
 	flags.StringVar(&d.settings.Answers, "answers", "127.0.0.1:8096", "address to which answers to invitations are brought")
 	flags.StringVar(&d.site, "site", "127.0.0.1:8097", "address of a workshop's own site, which shows a page in a frame")
+	flags.StringVar(&d.services, "services", "127.0.0.1:8098", "address of a meeting host, a text gateway and a payment host")
 	flags.StringVar(&d.settings.Data, "data", "demo-data", "data folder")
 	flags.DurationVar(&d.settings.Poll, "poll", 5*time.Second, "how often a calendar is read")
 	flags.StringVar(&now, "now", "", "the instant that the clock shows at the start, as in 2026-11-23T09:00:00Z")
@@ -72,6 +74,7 @@ type demoRun struct {
 	mailbox  string // address of the page of the mail server
 	smtp     string // address of the mail server
 	site     string // address of a site that shows a page in a frame
+	services string // address of a meeting host, a text gateway and a payment host
 	oddment  string // address of the host at which something is wrong with each account
 	now      time.Time
 	empty    bool
@@ -128,6 +131,12 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		return fmt.Errorf("starting the mailbox: %w", err)
 	}
 	defer func() { err = errors.Join(err, closeMails()) }()
+	outside := services.New(clock)
+	small, closeServices, err := pageAs(d.services, func(host string) http.Handler { return outside.Handler("http://" + host) })
+	if err != nil {
+		return fmt.Errorf("starting the services outside: %w", err)
+	}
+	defer func() { err = errors.Join(err, closeServices()) }()
 	own, err := net.Listen("tcp", d.site)
 	if err != nil {
 		return fmt.Errorf("starting the site: %w", err)
@@ -139,11 +148,11 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 	}
 	defer box.Serve(post)()
 	address := "http://" + host
-	d.settings.AllowHosts, d.settings.Home = append(d.settings.AllowHosts, host, harbour, homes, post.Addr().String()), serve.Here
+	d.settings.AllowHosts, d.settings.Home = append(d.settings.AllowHosts, host, harbour, homes, small, post.Addr().String()), serve.Here
 
 	done := filepath.Join(d.settings.Data, "laid-out")
 	if _, err := os.Stat(done); errors.Is(err, fs.ErrNotExist) && !d.empty {
-		out := demo.Outside{Cloud: cloud, Cloudlet: address, Harbour: "http://" + harbour, Post: post.Addr().String(), Site: "http://" + own.Addr().String()}
+		out := demo.Outside{Cloud: cloud, Cloudlet: address, Harbour: "http://" + harbour, Post: post.Addr().String(), Services: "http://" + small, Site: "http://" + own.Addr().String()}
 		if err := d.layOut(cmd.Context(), out, odd, oddment, clock()); err != nil {
 			return err
 		}
@@ -157,6 +166,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		return err
 	}
 	box.AnswersGo(n.Answers)
+	outside.Payments.Notices = n.Address + "/api/payments/notices"
 	shows := &http.Server{Handler: site.Handler(n.Address, "home-tuning", "video-appraisal"), ReadHeaderTimeout: 10 * time.Second}
 	go func() { _ = shows.Serve(own) }()
 	client := demo.RegisteredClient
@@ -170,7 +180,7 @@ func (d demoRun) run(cmd *cobra.Command) (err error) {
 		say("  sign in           "+demo.Email+" / "+demo.Password,
 			"  a client's page   "+n.Address+"/book/home-tuning")
 	}
-	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "One that errs       "+cmp.Or(oddment, "only with --trouble"), "Mailbox             http://"+mails, "A site with it in   http://"+own.Addr().String(), "", "Ctrl-C stops it; started again it goes on with the same data.", "")
+	say("Calendar host       "+address, "  a week            "+address+"/week/bryn@castellane.example", "A second one        http://"+harbour, "One that errs       "+cmp.Or(oddment, "only with --trouble"), "Mailbox             http://"+mails, "Services outside    http://"+small, "A site with it in   http://"+own.Addr().String(), "", "Ctrl-C stops it; started again it goes on with the same data.", "")
 	<-cmd.Context().Done()
 	return n.Stop()
 }

@@ -25,8 +25,9 @@ type person struct {
 	extra            oneOff
 	cap              *int
 	unlinked         bool
-	ownHours         bool // keeps them without the desk
-	feed             bool // the hall's concerts are linked
+	ownHours         bool   // keeps them without the desk
+	tells            string // when they hear of their visits
+	feed             bool   // the hall's concerts are linked
 	events           []event
 }
 
@@ -88,7 +89,7 @@ var people = []person{
 			{"family", "School run", 0, "08:30", "09:00", true}, {"family", "Parents’ evening", 3, "16:00", "17:30", false}, {"work", "Delivery of felt", 3, "16:30", "18:00", false},
 			{"work", "Call with the timber yard", 1, "10:30", "11:30", false}, {"birthdays", "Wren’s birthday", 4, "", "", false},
 			{"work", "Bank", 8, "13:00", "14:00", false}}},
-	{user: "ansel@okoro.example", name: "Ansel Okoro", zone: zone, week: days(workdays, "09:00-13:00 13:45-18:00", ""),
+	{user: "ansel@okoro.example", name: "Ansel Okoro", zone: zone, tells: "morning", week: days(workdays, "09:00-13:00 13:45-18:00", ""),
 		other: with(days("mon tue wed thu", "09:00-13:00 13:45-18:00", ""), days("fri", "09:00-13:00", "")), events: []event{
 			{"personal", "Physiotherapy", 3, "09:00", "09:45", false}, {"personal", "Physiotherapy", 10, "09:00", "09:45", false},
 			{"personal", "Choir", 1, "17:00", "19:00", true},
@@ -177,18 +178,18 @@ type service struct {
 }
 
 var services = []service{
-	{usual(desk.ServiceFields{Name: "Home tuning", Place: "At your place", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
+	{usual(desk.ServiceFields{Name: "Home tuning", Place: "At your place", Venue: "theirs", Hue: 0, Length: 90, Step: 30, BufferBefore: 20, BufferAfter: 20,
 		Notice: desk.Before(240), Window: desk.Ahead(60), CapPerDay: atMost(3), Pick: "fewest", Unreachable: "ask", Phone: "may",
-		Messages: desk.Messages{Reminders: []int{24 * 60}}, Questions: []question.Question{
+		Messages: desk.Messages{Reminders: []int{24 * 60}, ByText: []int{2 * 60}}, Questions: []question.Question{
 			{Key: "piano", Kind: question.One, Label: "What kind of piano is it?", Options: []string{"Upright", "Grand", "I do not know"}},
 			{Key: "since", Kind: question.Text, Label: "When was it tuned last?"},
 			{Key: "faults", Kind: question.YesNo, Label: "Does anything buzz or stick?"},
 			{Key: "which", Kind: question.Long, Label: "What, and where?", Help: "The notes, if you know them.", After: "faults", Said: "yes"}}}), []int{0, 1, 2, 3}},
 	{usual(desk.ServiceFields{Name: "Concert tuning", Place: "At the hall", Hue: 1, Length: 60, Step: 30, BufferBefore: 30, BufferAfter: 30,
 		Notice: desk.Notice{Notice: offer.DaysBefore(1, 18*60)}, Window: desk.Ahead(90), Unreachable: "take"}), []int{0, 3}},
-	{usual(desk.ServiceFields{Name: "Video appraisal", Place: "Online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
+	{usual(desk.ServiceFields{Name: "Video appraisal", Place: "Online", Venue: "online", Hue: 2, Length: 30, Lengths: []int{45}, Step: 30, BufferBefore: 5, BufferAfter: 5,
 		Notice: desk.Before(60), Window: desk.Ahead(30), Pick: "last", Unreachable: "ask"}), []int{4, 1}},
-	{usual(desk.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
+	{usual(desk.ServiceFields{Name: "Grand regulation", Place: "At our workshop", Room: "workshop bay", Hue: 4, Length: 240, Step: 30, BuffersInsideHours: true,
 		Notice: desk.Before(2880), Window: desk.Ahead(90), Needs: []string{"workshop bay"}, Pick: "turn", Unreachable: "ask"}), []int{2, 0}},
 	{usual(desk.ServiceFields{Name: "Care class", Place: "At our workshop", Hue: 3, Length: 75, Step: 15, Anchor: "opening", BufferBefore: 15, BufferAfter: 15,
 		Notice: desk.Before(120), Window: desk.Ahead(60), Places: 8, CapPerDay: atMost(1), Unreachable: "take"}), []int{3}},

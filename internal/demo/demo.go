@@ -21,6 +21,9 @@ import (
 	"niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/standin"
+	"niche/internal/standin/payments"
+	"niche/internal/standin/rooms"
+	"niche/internal/standin/texts"
 	"niche/internal/store"
 	"niche/internal/wall"
 )
@@ -55,6 +58,7 @@ type Outside struct {
 	Harbour  string // the address of another calendar host
 	Site     string // the origin of a site that may show a page in a frame
 	Post     string // host and port of the mail server
+	Services string // http://host of a meeting host, a text gateway and a payment host, each below its name
 }
 
 // Fill puts the demo into an empty Niche, which has the set-up code and whose clock
@@ -92,6 +96,12 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 	if err := niche.Change(ctx, "/api/mail", server, nil); err != nil {
 		return fmt.Errorf("naming the mail server: %w", err)
 	}
+	for kind, entry := range map[string]desk.GatewayEntry{"rooms": {Key: rooms.Key}, "texts": {Key: texts.Key}, "payments": {Key: payments.Key, Notices: payments.NoticeKey}} {
+		entry.Address = out.Services + "/" + kind
+		if err := niche.Change(ctx, "/api/gateways/"+kind, entry, nil); err != nil {
+			return fmt.Errorf("naming the host of %s: %w", kind, err)
+		}
+	}
 	for i := range people {
 		if err := f.person(ctx, i); err != nil {
 			return fmt.Errorf("adding %s: %w", people[i].name, err)
@@ -128,6 +138,9 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 			return fmt.Errorf("booking for %s: %w", v.client, err)
 		}
 	}
+	if err := f.pages(ctx); err != nil {
+		return err
+	}
 	if err := f.enter("ilse@varga.example", zone, late); err != nil {
 		return fmt.Errorf("adding what comes late: %w", err)
 	}
@@ -144,6 +157,29 @@ func Fill(ctx context.Context, niche *Client, code string, out Outside, now time
 		return err
 	}
 	return proved(ctx, niche)
+}
+
+// pages puts services together on a page, and has one of them paid from now on.
+func (f *filling) pages(ctx context.Context) error {
+	id := func(name string) store.ID {
+		return store.ID(slices.IndexFunc(services, func(s service) bool { return s.Name == name }) + 1)
+	}
+	page := desk.CollectionFields{Title: "All we do", Intro: "Choose what your piano needs. If you do not know, begin with an appraisal by video.", Sites: []string{}, Parts: []desk.CollectionPart{
+		{Heading: "At your place", Services: []store.ID{id("Home tuning"), id("Piano moving")}}, {Heading: "From afar", Services: []store.ID{id("Video appraisal")}},
+		{Heading: "At our workshop", Services: []store.ID{id("Grand regulation"), id("Care class")}}, {Heading: "For halls", Services: []store.ID{id("Concert tuning")}}}}
+	if err := f.niche.Post(ctx, "/api/collections", page, nil); err != nil {
+		return fmt.Errorf("putting services together: %w", err)
+	}
+	path := fmt.Sprintf("/api/services/%d", id("Care class"))
+	var class desk.Service
+	if err := f.niche.Get(ctx, path, &class); err != nil {
+		return fmt.Errorf("pricing the class: %w", err)
+	}
+	class.Prepaid, class.RefundUntil, class.After.Bring = 2500, 2*24*60, "Bring your tuning hammer, if you have one."
+	if err := f.niche.Save(ctx, path, class.Version, class.ServiceFields, nil); err != nil {
+		return fmt.Errorf("pricing the class: %w", err)
+	}
+	return nil
 }
 
 // proved has all links proved, and waits until that is done.
@@ -172,7 +208,7 @@ type filling struct {
 func (f *filling) person(ctx context.Context, i int) error {
 	p := people[i]
 	var member desk.StaffMember
-	if err := f.niche.Post(ctx, "/api/staff", desk.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap, OwnHours: p.ownHours}, &member); err != nil {
+	if err := f.niche.Post(ctx, "/api/staff", desk.StaffFields{Name: p.name, Email: p.user, Zone: p.zone, CapPerDay: p.cap, OwnHours: p.ownHours, Tells: p.tells}, &member); err != nil {
 		return err
 	}
 	f.ids = append(f.ids, member.ID)
@@ -277,7 +313,7 @@ func (f *filling) link(ctx context.Context, staff store.ID, a standin.Account, g
 
 // said is what clients say to the questions of services, by the numbers of these.
 var said = map[int]api.Asked{
-	0: {Answers: map[string][]string{"piano": {"Upright"}, "since": {"two years ago"}}},
+	0: {Address: "12 Elm Row\nDublin 4", Answers: map[string][]string{"piano": {"Upright"}, "since": {"two years ago"}}},
 	5: {Phone: "+353 1 555 0142", Answers: map[string][]string{"from": {"4 Strand Road\nSandymount"}, "to": {"Priory School\nHowth"}, "stairs": {"14"}}},
 }
 

@@ -20,7 +20,7 @@ import (
 
 // Hit is something that was found, with where it leads.
 type Hit struct {
-	Kind  string `json:"kind" enum:"do,person,booking,service,day,screen"`
+	Kind  string `json:"kind" enum:"do,person,client,booking,service,day,screen"`
 	Title string `json:"title"`
 	About string `json:"about" doc:"What it is, or does."`
 	Where string `json:"where" doc:"The path of the screen."`
@@ -43,6 +43,8 @@ var screens = []struct{ title, where, also string }{
 	{"Attention", "/attention", "clash drift problems todo"},
 	{"Team", "/team", "staff people invite"},
 	{"Services", "/services", "rules buffers notice pages"},
+	{"Clients", "/clients", "people merge erase"},
+	{"Pages", "/pages", "collections addresses visits"},
 	{"Proofs", "/proofs", "prove links check"},
 	{"House", "/house", "rooms equipment closures holidays"},
 	{"Bookings", "/bookings", "clients export find"},
@@ -65,7 +67,7 @@ func Find(tx store.Tx, a Asked) (hits []Hit, err error) {
 	if f.services, err = tx.ServicesInUse(); err != nil {
 		return nil, err
 	}
-	for _, step := range []func([]string) ([]Hit, error){f.deeds, f.people, f.offered, f.bookings, f.days, f.screens} {
+	for _, step := range []func([]string) ([]Hit, error){f.deeds, f.people, f.offered, f.clients, f.bookings, f.days, f.screens} {
 		some, err := step(text)
 		if err != nil {
 			return nil, err
@@ -121,6 +123,17 @@ func (f finding) offered(text []string) (hits []Hit, err error) {
 		}
 	}
 	return hits, nil
+}
+
+func (f finding) clients(text []string) (hits []Hit, err error) {
+	if len([]rune(strings.Join(text, ""))) < 2 {
+		return nil, nil
+	}
+	rows, err := f.tx.FindClients(strings.Join(text, " "), 1, f.a.Now)
+	for _, r := range rows[:min(each, len(rows))] {
+		hits = append(hits, Hit{"client", r.Name, words.Counted(r.Visits, "visit"), fmt.Sprintf("/clients/%d", r.ID)})
+	}
+	return hits, err
 }
 
 func (f finding) screens(text []string) (hits []Hit, err error) {

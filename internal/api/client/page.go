@@ -25,6 +25,7 @@ type Page struct {
 	Home      string              `json:"home" doc:"The business's zone."`
 	Zone      string              `json:"zone" doc:"The zone in which times are shown."`
 	Service   string              `json:"service"`
+	Minutes   int                 `json:"minutes" doc:"The same as a number."`
 	Length    string              `json:"length" doc:"As people say it: 90 min."`
 	Place     string              `json:"place"`
 	Staff     []store.NamedID     `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
@@ -164,7 +165,7 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 		return nil, err
 	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: place.Usually(service), Venue: string(service.Venue),
-		Length: words.Length(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
+		Length: words.Length(rules.Length), Minutes: int(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
 		Phone: string(asksPhone(service)), Asks: append([]question.Question{}, service.Questions...)}
 	page.Intro, page.Button, page.Scheme, page.Form, page.ProveMail = service.Look.Intro, service.Look.Book, service.Look.Scheme, s.formAt(now), service.ProveMail
 	if c, ok := colour.Parse(service.Look.Accent); ok {

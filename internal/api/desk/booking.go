@@ -44,6 +44,7 @@ type ShownBooking struct {
 	Coming     string            `json:"coming" doc:"What the client has answered to the invitation that is out, with when; empty where there is none."`
 	Wish       *ShownWish        `json:"wish,omitempty" doc:"A time that the client would rather have."`
 	Messages   []ShownMessage    `json:"messages" doc:"What its client was told or will be, the newest first."`
+	Payment    *ShownPayment     `json:"payment,omitempty" doc:"What was paid for it."`
 	Clash      string            `json:"clash" doc:"What lies on the visit, or empty."`
 	Happened   []Happened        `json:"happened" doc:"What happened to it, the last first."`
 }
@@ -165,6 +166,13 @@ func (s *Desk) showBooking(db store.Tx, id store.ID, text words.In) (out ShownBo
 	}
 	out.Coming, out.Wish = coming(k, out.Messages, s.Messages.Hears && server.Answers != "" && !service.Messages.NoInvite, text)
 	out.Before, out.MissedThen = earlier.Before, earlier.Missed
+	paid, err := db.PaymentOf(k.ID)
+	if err != nil {
+		return out, err
+	}
+	if paid.ID != 0 {
+		out.Payment = &ShownPayment{words.Money(paid.Amount, paid.Currency), string(paid.State), k.ID, text.Moment(paid.MadeAt), paid.Error}
+	}
 	meeting, err := db.MeetingOf(v.ID)
 	if err != nil {
 		return out, err

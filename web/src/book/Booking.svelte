@@ -2,6 +2,7 @@
   import { api, data, problemOf, type Shape } from '$lib/api/client';
   import Notice from '$lib/ui/Notice.svelte';
   import Keep from './Keep.svelte';
+  import Paying from './Paying.svelte';
   import { presentClock } from './settings';
   import Ticket from './Ticket.svelte';
 
@@ -48,11 +49,13 @@
 <main class="mx-auto grid w-full max-w-lg gap-4 px-4 py-8">
   {#if booked}
     <h1 class="text-2xl">
-      {booked.status === 'cancelled'
-        ? 'Cancelled'
-        : booked.status === 'pending'
-          ? 'Asked for'
-          : 'Your booking'}
+      {{
+        cancelled: 'Cancelled',
+        pending: 'Asked for',
+        held: 'Held for you, to be paid',
+        lapsed: 'Not booked',
+        confirmed: 'Your booking',
+      }[booked.status]}
     </h1>
     {#if booked.status === 'cancelled'}
       <Notice>This visit will not take place. The time is free again.</Notice>
@@ -64,7 +67,11 @@
           : 'confirms it'}.</Notice
       >
     {/if}
-    <div class:opacity-60={booked.status === 'cancelled'}><Ticket {booked} /></div>
+    <Paying bind:booked={() => booked as Shape<'Booked'>, (b) => (booked = b)} />
+    <div class:opacity-60={booked.status === 'cancelled' || booked.status === 'lapsed'}>
+      <Ticket {booked} />
+    </div>
+    {#if booked.bring}<p class="whitespace-pre-line"><b>To bring or prepare:</b> {booked.bring}</p>{/if}
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
     {#if booked.canCancel || booked.canMove}
       {#if asking && booked.canCancel}

@@ -1,9 +1,10 @@
 <script lang="ts">
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
-  import { tick } from 'svelte';
+  import { onMount, tick } from 'svelte';
   import { answersOf, faultsOf } from '$lib/ask/ask';
   import Field from '$lib/ui/Field.svelte';
   import { remember, remembered, type freshDetails } from './settings';
+  import { reached } from './steps';
   import Notice from '$lib/ui/Notice.svelte';
 
   /** The last step: who the client is. */
@@ -17,6 +18,7 @@
     places,
     moving,
     typed = $bindable(),
+    forms,
     onback,
     onbooked,
     onmove,
@@ -32,6 +34,8 @@
     /** The token of the booking that is to be moved here, if one is. */
     moving: string;
     typed: ReturnType<typeof freshDetails>;
+    /** What the page has given to be sent along: it says since when it is looked at. */
+    forms: { first: string };
     onback: () => void;
     onbooked: (booked: Shape<'Booked'>) => void;
     /** Another start is chosen, after this one turned out to be taken. */
@@ -42,9 +46,12 @@
   const asks = $derived(page.asks);
   /** The questions come when they are needed: most pages have none. */
   const questions = $derived(asks.length && !moving ? import('$lib/ask/Asks.svelte') : undefined);
+  onMount(() => reached(slug, 'details'));
   let form = $state<HTMLFormElement>();
   let busy = $state(false);
   let problem = $state<Problem>();
+  /** A code was sent to the mail address, and is to be typed. */
+  let codeAsked = $state(false);
   /** Made once for each booking that is wanted, so that a cut line books it once. */
   let key = crypto.randomUUID();
 
@@ -62,16 +69,22 @@
         );
         return;
       }
-      const { name, email, phone, said, keep } = typed;
+      const { name, email, phone, address, code, website, said, keep } = typed;
       const body = {
         ...{ start: chosen.at, staff, length, places, name, email, zone: page.zone, clock, key },
         ...(phone && page.phone !== 'no' ? { phone } : {}),
+        ...(page.venue === 'theirs' ? { address } : {}),
+        ...(code ? { code } : {}),
+        ...(website ? { website } : {}),
+        form: forms.first,
         ...(asks.length ? { answers: answersOf(asks, said) } : {}),
       };
-      remember(keep ? { name, email, phone } : undefined);
+      remember(keep ? { name, email, phone, address } : undefined);
       onbooked(await data(api.POST('/api/pages/{slug}/bookings', { params: { path: { slug } }, body })));
     } catch (cause) {
       problem = problemOf(cause);
+      codeAsked ||= !!problem.fields.code;
+
       if (problem.status) key = crypto.randomUUID(); // it was refused, and the next try is another booking
       await tick();
       form?.querySelector<HTMLElement>('[aria-invalid="true"], [data-invalid] input')?.focus();
@@ -137,9 +150,37 @@
         {/snippet}
       </Field>
     {/if}
+    {#if page.venue === 'theirs'}
+      <Field label="Where is it to be?" hint="Your address." error={problem?.fields.address}>
+        {#snippet children(tie)}
+          <textarea
+            class="textarea w-full"
+            rows="2"
+            autocomplete="street-address"
+            maxlength="500"
+            bind:value={typed.address}
+            {...tie}></textarea>
+        {/snippet}
+      </Field>
+    {/if}
+    <!-- Nobody sees this: only what fills every field without reading does. -->
+    <div class="absolute -left-[9999px]" aria-hidden="true">
+      <label>Website <input tabindex="-1" autocomplete="off" bind:value={typed.website} /></label>
+    </div>
     {#await questions then part}
       {#if part}<part.default {asks} bind:said={typed.said} faults={faultsOf(problem?.fields ?? {})} />{/if}
     {/await}
+    {#if codeAsked}
+      <Field label="Code from the mail" error={problem?.fields.code}>
+        {#snippet children(tie)}<input
+            class="input w-40 tabular-nums"
+            autocomplete="one-time-code"
+            maxlength="12"
+            bind:value={typed.code}
+            {...tie}
+          />{/snippet}
+      </Field>
+    {/if}
     <div class="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm">
       <label class="flex items-center gap-2"
         ><input class="checkbox checkbox-sm" type="checkbox" bind:checked={typed.keep} /> Remember my details on
@@ -151,7 +192,7 @@
           class="link-plain"
           onclick={() => {
             remember(undefined);
-            Object.assign(typed, { name: '', email: '', phone: '', keep: false });
+            Object.assign(typed, { name: '', email: '', phone: '', address: '', keep: false });
           }}>forget them</button
         >
       {/if}
@@ -159,7 +200,13 @@
   {/if}
   <div class="flex gap-2">
     <button class="btn btn-accent grow" disabled={busy}
-      >{moving ? (busy ? 'Moving…' : 'Move it here') : busy ? 'Booking…' : 'Book it'}</button
+      >{moving
+        ? busy
+          ? 'Moving…'
+          : 'Move it here'
+        : busy
+          ? 'Booking…'
+          : page.button || (page.price ? `Book and pay ${page.price}` : 'Book it')}</button
     >
     <button type="button" class="btn" onclick={onback}>Another time</button>
   </div>

@@ -8,7 +8,10 @@
   import Details from './Details.svelte';
   import { cityOf } from '$lib/hours/dates';
   import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
+  import Beside from './Beside.svelte';
   import Keep from './Keep.svelte';
+  import Paying from './Paying.svelte';
+  import { reached } from './steps';
   import { growInSite, tellSite } from './site';
   import Shelf from './Shelf.svelte';
   import Ticket from './Ticket.svelte';
@@ -47,14 +50,44 @@
   const framed = growInSite();
   const here = $derived(page?.service);
   $effect(() => {
-    if (here) tellSite('opened', { page: slug });
+    if (!here) return;
+    tellSite('opened', { page: slug });
+    reached(slug, 'opened');
+  });
+  /** What was given first counts: since then somebody looks at the page. */
+  const forms = { first: '' };
+  $effect(() => {
+    forms.first ||= page?.form ?? '';
+  });
+  // An address can lead to a start at once, as that of a page of several services does.
+  let led = false;
+  $effect(() => {
+    if (led || !page || !given.start) return;
+    led = true;
+    const start = [...page.soonest, ...page.days.flatMap((d) => d.starts)].find((s) => s.at === given.start);
+    if (start) [picked, step] = [start, 'details'];
+  });
+  /** When the client is busy by a calendar of their own. */
+  let busy = $state.raw<{ from: number; to: number }[]>([]);
+  const minutes = $derived(page?.minutes ?? 0);
+  const clashes = (at: string) => {
+    const start = Date.parse(at);
+    return busy.some((b) => b.from < start + minutes * 60_000 && b.to > start);
+  };
+  $effect(() => {
+    document.documentElement.style.colorScheme = page?.scheme ?? '';
   });
   const chosen = $derived(picked?.at);
   $effect(() => {
-    if (chosen) tellSite('chosen', { start: chosen });
+    if (!chosen) return;
+    tellSite('chosen', { start: chosen });
+    reached(slug, 'chosen');
   });
   $effect(() => {
-    if (booked) tellSite('booked', { reference: booked.reference, status: booked.status });
+    if (!booked || booked.status === 'held' || booked.status === 'lapsed') return;
+    tellSite('booked', { reference: booked.reference, status: booked.status });
+    reached(slug, 'booked');
+    if (booked.leadTo && !moving) (framed ? window.top : window)?.location.assign(booked.leadTo);
   });
   // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
   $effect(() => {
@@ -131,11 +164,25 @@
     <Notice tone="wrong">{fault}</Notice>
   </main>
 {:else if page}
-  <main class="page" class:with-ticket={picked && step === 'choose' && !framed}>
+  <main
+    class="page"
+    style={page.accent
+      ? `--color-accent:light-dark(${page.accent.light},${page.accent.dark});--color-accent-content:light-dark(${page.accent.onLight},${page.accent.onDark})`
+      : undefined}
+    class:with-ticket={picked && step === 'choose' && !framed}
+  >
     <div class="flex flex-wrap items-end gap-x-4 gap-y-3">
       <div class="mr-auto">
         <h1 class="text-3xl">{page.service}</h1>
-        <p class="text-mute">{page.length}{page.place ? ` · ${page.place}` : ''} · {page.business}</p>
+        {#if given.of}<p class="text-sm">
+            <a class="link-plain" href="/choose/{encodeURIComponent(given.of)}">‹ all services</a>
+          </p>{/if}
+        <p class="text-mute">
+          {[page.length, page.place, page.price, page.business].filter(Boolean).join(' · ')}
+        </p>
+        {#if page.intro && step === 'choose'}<p class="mt-2 max-w-2xl whitespace-pre-line">
+            {page.intro}
+          </p>{/if}
       </div>
       {#if step === 'choose'}
         <div class="tools">
@@ -238,6 +285,7 @@
             {upright}
             shared={page.places > 1}
             starts={shown(day)}
+            {clashes}
             picked={picked?.at ?? ''}
             onpick={(s) => (picked = s)}
           />
@@ -245,6 +293,7 @@
         {/each}
       </div>
 
+      <Beside {zone} from={page.days[0]?.date ?? ''} bind:busy />
       {#if framed && picked && !page.days.some((d) => d.starts.some((s) => s.at === picked?.at))}
         {@render bar(picked)}
       {/if}
@@ -267,6 +316,7 @@
         {moving}
         chosen={picked}
         bind:typed
+        {forms}
         onback={() => (step = 'choose')}
         onbooked={(b) => ([booked, step] = [b, 'done'])}
         onmove={(s) => (picked = s)}
@@ -275,18 +325,27 @@
       <div class="mx-auto grid w-full max-w-lg gap-4">
         <div role="status">
           <h2 class="text-2xl">
-            {booked.status === 'pending' ? 'Held for you, to be confirmed' : moving ? 'Moved' : 'Booked'}
+            {{
+              pending: 'Held for you, to be confirmed',
+              held: 'Held for you, to be paid',
+              lapsed: 'Not booked',
+              cancelled: 'Cancelled',
+              confirmed: moving ? 'Moved' : 'Booked',
+            }[booked.status]}
           </h2>
         </div>
-        <div><Ticket {booked} /></div>
+        {#if booked.thanks}<p class="whitespace-pre-line">{booked.thanks}</p>{/if}
+        <Paying bind:booked={() => booked as Shape<'Booked'>, (b) => (booked = b)} />
+        <div class:opacity-60={booked.status === 'lapsed'}><Ticket {booked} /></div>
+        {#if booked.bring}<p class="whitespace-pre-line"><b>To bring or prepare:</b> {booked.bring}</p>{/if}
         {#if booked.status === 'confirmed'}<Keep {booked} />
         {:else if booked.answerBy}<p>
             {booked.business} answers until {booked.answerBy}; if not, the time is let go, and you are told.
           </p>{/if}
-        <p>
-          Keep this address. The booking can be seen, moved and cancelled there:<br />
-          <a class="link-plain break-all" href={booked.manage}>{location.origin}{booked.manage}</a>
-        </p>
+        {#if booked.status !== 'lapsed'}<p>
+            Keep this address. The booking can be seen, moved and cancelled there:<br />
+            <a class="link-plain break-all" href={booked.manage}>{location.origin}{booked.manage}</a>
+          </p>{/if}
         <button class="btn justify-self-start" onclick={again}>Book another visit</button>
       </div>
     {/if}

@@ -11,6 +11,7 @@
     upright,
     picked,
     shared,
+    clashes,
     onpick,
   }: {
     day: Shape<'PageDay'>;
@@ -22,6 +23,9 @@
     picked: string;
     /** Whether several clients share a visit, so that places left are worth saying. */
     shared: boolean;
+    /** Whether the client is busy then, by a calendar of their own. */
+    clashes: (at: string) => boolean;
+
     onpick: (start: Shape<'PageStart'>) => void;
   } = $props();
 
@@ -34,10 +38,13 @@
     type="button"
     class="token"
     class:picked={picked === s.at}
+    class:clash={clashes(s.at)}
     aria-pressed={picked === s.at}
-    aria-label={shared ? `${s.full}, ${s.left} places left` : s.full}
+    aria-label={[s.full, shared ? `${s.left} places left` : '', clashes(s.at) ? 'you are busy then' : '']
+      .filter(Boolean)
+      .join(', ')}
     style:left={upright ? `${left(axis, s.minute)}%` : undefined}
-    title={shared ? `${s.left} left` : undefined}
+    title={clashes(s.at) ? 'You are busy then' : shared ? `${s.left} left` : undefined}
     onclick={() => onpick(s)}>{s.label}</button
   >
 {/snippet}
@@ -113,6 +120,13 @@
   }
   .token:hover {
     background: color-mix(in srgb, var(--color-hue-0), #000 22%);
+  }
+  /* Busy by the client's own calendar: hollow, and crossed out by a joint. */
+  .token.clash:not(.picked) {
+    background: var(--color-alcove);
+    color: var(--color-mute);
+    box-shadow: inset 0 0 0 1.5px var(--color-edge);
+    text-decoration: line-through;
   }
   .token.picked {
     background: var(--color-gold);

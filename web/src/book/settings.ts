@@ -41,14 +41,19 @@ export const dayParts = [
 const detailsKey = 'niche.details';
 
 /** What a client has typed and wants to be remembered on this device. */
-export type Details = { name: string; email: string; phone: string };
+export type Details = { name: string; email: string; phone: string; address: string };
 
 /** The details that this device remembers, if any. */
 export function remembered(): Details | undefined {
   try {
     const kept = JSON.parse(stored(detailsKey) ?? 'null') as Partial<Details> | null;
     if (!kept) return undefined;
-    return { name: kept.name ?? '', email: kept.email ?? '', phone: kept.phone ?? '' };
+    return {
+      name: kept.name ?? '',
+      email: kept.email ?? '',
+      phone: kept.phone ?? '',
+      address: kept.address ?? '',
+    };
   } catch {
     return undefined;
   }
@@ -70,6 +75,9 @@ export function prefilled() {
     name: one('name').slice(0, 120),
     mail: one('mail'),
     phone: one('phone').slice(0, 40),
+    address: (query.get('address') ?? '').slice(0, 500),
+    start: one('start'),
+    of: one('of'),
     with: Number(one('with')) || 0,
     from: /^\d{4}-\d{2}-\d{2}$/.test(one('from')) ? one('from') : '',
     answers,
@@ -83,6 +91,11 @@ export function freshDetails() {
     name: given.name || (kept?.name ?? ''),
     email: given.mail || (kept?.email ?? ''),
     phone: given.phone || (kept?.phone ?? ''),
+    address: given.address || (kept?.address ?? ''),
+    /** By which the mail address is proved, where that is wanted. */
+    code: '',
+    /** Nobody sees this field. */
+    website: '',
     said: given.answers,
     /** It is remembered on this device for the next time, if the client ticks it. */
     keep: !!kept,

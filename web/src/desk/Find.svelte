@@ -14,6 +14,7 @@
   const kinds: Record<Shape<'Hit'>['kind'], string> = {
     do: 'do',
     person: 'person',
+    client: 'client',
     booking: 'booking',
     service: 'service',
     day: 'day',

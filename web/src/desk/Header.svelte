@@ -16,9 +16,11 @@
     { href: p('/attention'), label: 'Attention', on: () => isActive('/attention') },
     { href: p('/team'), label: 'Team', on: () => isActive.startsWith('/team') },
     { href: p('/services'), label: 'Services', on: () => isActive.startsWith('/services') },
+    { href: p('/pages'), label: 'Pages', on: () => isActive.startsWith('/pages') },
     { href: p('/proofs'), label: 'Proofs', on: () => isActive('/proofs') },
     { href: p('/house'), label: 'House', on: () => isActive('/house') },
     { href: p('/bookings'), label: 'Bookings', on: () => isActive.startsWith('/bookings') },
+    { href: p('/clients'), label: 'Clients', on: () => isActive.startsWith('/clients') },
     { href: p('/settings'), label: 'Settings', on: () => isActive('/settings') || isActive('/trail') },
   ];
   const next: Record<Scheme, Scheme> = { auto: 'light', light: 'dark', dark: 'auto' };

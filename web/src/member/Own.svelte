@@ -5,6 +5,7 @@
   import Calendars from './Calendars.svelte';
   import ComeIn from './ComeIn.svelte';
   import Day from './Day.svelte';
+  import Hears from './Hears.svelte';
   import Hours from './Hours.svelte';
   import Needed from './Needed.svelte';
   import Password from './Password.svelte';
@@ -60,6 +61,7 @@
       {/each}
       <button type="button" class="link-plain ml-auto text-sm" onclick={leave}>Sign out</button>
       <div class="grid w-full gap-2">
+        <Hears me={me.value} onchanged={() => void me.ask(ask)} />
         <Sessions />
         <Password me={me.value} onchanged={() => void me.ask(ask)} />
       </div>

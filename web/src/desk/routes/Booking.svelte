@@ -69,8 +69,16 @@
         </p>
         <h1 class="text-2xl">{b.client}, {b.service}</h1>
         <p class="text-lg text-mute">
-          {b.when} with <b class="text-ink">{b.staff}</b>{#if b.place}, {b.place.charAt(0).toLowerCase() +
-              b.place.slice(1)}{/if}. {b.until.charAt(0).toUpperCase() + b.until.slice(1)}.
+          {b.when} with <b class="text-ink">{b.staff}</b>{#if b.link}, <a
+              class="link-plain"
+              href={b.link}
+              target="_blank"
+              rel="noopener">online</a
+            >{:else if b.place}, {b.place.startsWith('At ') ||
+            b.place.startsWith('By ') ||
+            b.place === 'Online'
+              ? b.place.charAt(0).toLowerCase() + b.place.slice(1)
+              : b.place}{/if}. {b.until.charAt(0).toUpperCase() + b.until.slice(1)}.
           {#if b.status !== 'confirmed'}<b class="text-brick"
               >{b.status === 'pending' ? 'Waits for your word' : 'Cancelled'}.</b
             >{/if}
@@ -153,6 +161,7 @@
           <button type="button" class="btn" onclick={() => (doing = '')}>Keep it</button>
         </div>
       {/if}
+      {#if b.room}<Notice>{b.room}</Notice>{/if}
       {#if b.clash}
         <Notice tone="wrong">{b.clash} <a class="link-plain" href="/attention">Settle it</a></Notice>
       {/if}
@@ -165,7 +174,10 @@
       {/if}
       <div class="grid items-start gap-4 xl:grid-cols-2">
         <section class="sheet px-4 py-3">
-          <h2 class="text-base font-bold">Client</h2>
+          <h2 class="text-base font-bold">
+            {#if b.clientId}<a class="hover:underline" href="/clients/{b.clientId}">Client</a
+              >{:else}Client{/if}
+          </h2>
           <dl class="said mt-1">
             <dt>Mail</dt>
             <dd class="break-all">{b.email}</dd>
@@ -186,10 +198,9 @@
               <dd>{b.places}</dd>{/if}
             <dt>Visits</dt>
             <dd>
-              {#if b.before}<a
-                  class="link-plain"
-                  href="/bookings?text={encodeURIComponent(b.email)}&period=any">{b.before} before</a
-                >, {b.missedThen ? `${b.missedThen} missed` : 'none missed'}{:else}the first one{/if}
+              {#if b.before}<a class="link-plain" href="/clients/{b.clientId}">{b.before} before</a>, {b.missedThen
+                  ? `${b.missedThen} missed`
+                  : 'none missed'}{:else}the first one{/if}
             </dd>
             {#if b.others.length}
               <dt>Also on it</dt>
@@ -205,6 +216,10 @@
                 ? `, from ${b.network}`
                 : ''}
             </dd>
+            {#if b.payment}<dt>Paid</dt>
+              <dd>
+                {b.payment.amount}, {b.payment.state}{b.payment.reason ? `. ${b.payment.reason}` : ''}
+              </dd>{/if}
             {#if b.overruled}<dt>Overruled</dt>
               <dd>Rules refused it: “{b.overruled}”</dd>{/if}
             {#each b.answers as a (a.key)}

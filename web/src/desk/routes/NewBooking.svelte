@@ -24,6 +24,7 @@
   let from = $state('');
   let [name, mail, note] = $state([param('name'), param('mail'), ''] as [string, string, string]);
   let phone = $state(param('phone'));
+  let address = $state('');
   let said = $state<Said>({});
   /** A moment that the rules refuse, which was asked about on the wall. */
   const refused = param('anyway');
@@ -90,6 +91,7 @@
     const common = {
       ...{ service, staff, length, name, email: mail, note },
       ...(phone ? { phone } : {}),
+      ...(chosen?.venue === 'theirs' && address ? { address } : {}),
       answers: answersOf(chosen?.questions ?? [], said),
     };
     return anyway
@@ -222,6 +224,16 @@
             {...tie}
           />{/snippet}
       </Field>
+      {#if chosen?.venue === 'theirs'}
+        <Field label="Where it is to be" error={problem?.fields.address}>
+          {#snippet children(tie)}<textarea
+              class="textarea w-full"
+              rows="2"
+              maxlength="500"
+              bind:value={address}
+              {...tie}></textarea>{/snippet}
+        </Field>
+      {/if}
       {#if chosen?.questions?.length}
         <Asks asks={chosen.questions} bind:said faults={faultsOf(problem?.fields ?? {})} optional />
       {/if}

@@ -4,6 +4,7 @@
   import { fields } from '$lib/edit/parts';
   import Archive from '$lib/ui/Archive.svelte';
   import { cityOf } from '$lib/hours/dates';
+  import ChoiceField from '$lib/ui/ChoiceField.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import NumberField from '$lib/ui/NumberField.svelte';
@@ -26,10 +27,17 @@
             body,
           }),
         ),
-      value: ({ name, email, zone, capPerDay, ownHours }) => ({ name, email, zone, capPerDay, ownHours }),
+      value: ({ name, email, zone, capPerDay, tells, ownHours }) => ({
+        name,
+        email,
+        zone,
+        capPerDay,
+        tells,
+        ownHours,
+      }),
       body: (fields) => fields,
     },
-    { name: '', email: '', zone: 'UTC', ownHours: false },
+    { name: '', email: '', zone: 'UTC', tells: 'no', ownHours: false },
   );
   const member = $derived(form.now);
   const problem = $derived(form.problem);
@@ -38,6 +46,7 @@
     email: 'Mail address',
     zone: 'Zone',
     capPerDay: 'Cap',
+    tells: 'Mail about visits',
     ownHours: 'Keeps their own hours',
   });
   $effect(() => void form.open(id));
@@ -80,6 +89,15 @@
         optional
         bind:value={form.value.capPerDay}
         error={problem?.fields.capPerDay}
+      />
+      <ChoiceField
+        label="Mail about their visits"
+        bind:value={() => form.value.tells ?? 'no', (v) => (form.value.tells = v)}
+        of={[
+          ['no', 'none'],
+          ['once', 'at once'],
+          ['morning', 'one each morning'],
+        ]}
       />
       <div class="grid content-start gap-1 sm:col-span-2">
         <Switch

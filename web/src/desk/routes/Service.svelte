@@ -15,10 +15,12 @@
   import { navigate, route } from '../router';
   import Budget from '../service/Budget.svelte';
   import {
+    afterWords,
     formOf,
     fresh,
     hueNames,
     labels,
+    lookWords,
     messageWords,
     questionWords,
     noticeWords,
@@ -26,11 +28,16 @@
     windowWords,
     type Fields,
   } from '../service/form';
+  import Afterwards from '../service/Afterwards.svelte';
   import Limits from '../service/Limits.svelte';
+  import PageOf from '../service/PageOf.svelte';
   import Questions from '../service/Questions.svelte';
+  import Received from '../service/Received.svelte';
   import Rules from '../service/Rules.svelte';
+  import Seen from '../service/Seen.svelte';
   import Told from '../service/Told.svelte';
   import What from '../service/What.svelte';
+  import Where from '../service/Where.svelte';
   import Who from '../service/Who.svelte';
 
   const id = $derived(route.params.id === 'new' ? 0 : Number(route.params.id));
@@ -61,6 +68,12 @@
   /** The other services, whose colours are taken. */
   let others = $state<Shape<'Service'>[]>([]);
   let missing = $state('');
+  let gateways = $state.raw<Shape<'GatewayNow'>[]>();
+  let currency = $state('EUR');
+  /** What stands beside the form. */
+  let beside = $state<'go' | 'see' | 'receive'>('go');
+  let kind = $state<Shape<'MessageText'>['kind']>('confirmed');
+  let example = $state.raw<Shape<'MessageExample'>>();
 
   let preview = $state<Shape<'Preview'>>();
   /** Why the present values could not be tried: what is shown is of those before. */
@@ -125,11 +138,14 @@
         const other = await data(api.GET('/api/services/{id}', { params: { path: { id: like } } }));
         edited.begin({ ...formOf(other), name: `${other.name}, copied`, slug: '' });
       }
-      const [people, resources, services] = await Promise.all([
+      const [people, resources, services, outside, settings] = await Promise.all([
         everything((query) => api.GET('/api/staff', { params: { query } })),
         everything((query) => api.GET('/api/resources', { params: { query } })),
         everything((query) => api.GET('/api/services', { params: { query } })),
+        data(api.GET('/api/gateways')),
+        data(api.GET('/api/settings')),
       ]);
+      [gateways, currency] = [outside.items, settings.currency ?? 'EUR'];
       others = services.filter((s) => s.id !== id);
       if (!id && !searchParams.get('like')) form.hue = rarest(others.map((s) => s.hue));
       team = people;
@@ -161,6 +177,8 @@
       window: windowWords,
       questions: questionWords,
       messages: messageWords,
+      after: afterWords,
+      look: lookWords,
       hue: (hue) => hueNames[hue] ?? '',
       staff: (ids) =>
         ids.map((id) => team.find((m) => m.id === id)?.name ?? `number ${id}`).join(', ') || 'nobody',
@@ -197,13 +215,19 @@
             >.{/if}
         </p>
       </div>
-      {#if !id}<What bind:form={edited.value} {fault} {others} />{/if}
+      <What bind:form={edited.value} {fault} {others} />
       <Rules bind:form={edited.value} {fault} />
       <Who bind:form={edited.value} {team} {kinds} />
-      <Limits bind:form={edited.value} {fault} />
+      <Where bind:form={edited.value} {fault} {gateways} />
+      <div class="contents" onfocusin={() => (beside = 'see')}>
+        <PageOf bind:form={edited.value} {fault} former={edited.now?.former ?? []} />
+      </div>
       <Questions bind:form={edited.value} {fault} />
-      <Told bind:form={edited.value} service={id} {fault} />
-      {#if id}<What bind:form={edited.value} {fault} {others} former={edited.now?.former ?? []} />{/if}
+      <div class="contents" onfocusin={() => (beside = 'receive')}>
+        <Told bind:form={edited.value} service={id} {fault} {gateways} bind:kind bind:example />
+      </div>
+      <Limits bind:form={edited.value} {fault} {currency} {gateways} />
+      <Afterwards bind:form={edited.value} {fault} />
       {#if id}
         <p class="text-sm">
           <a class="link-plain" href="/services/new?like={id}">Copy {form.name}</a>
@@ -238,21 +262,50 @@
     </form>
     {#if preview}
       <div class="beside">
-        <Budget
-          {untried}
-          {preview}
-          service={id}
-          bind:now
-          bind:shown={day}
-          performers={form.staff.length}
-          draft={changed || now ? previewed() : undefined}
-        />
+        <div class="mb-3 flex flex-wrap gap-1" role="tablist" aria-label="Beside the form">
+          {#each [['go', 'Where starts go'], ['see', 'What a client sees'], ['receive', 'What a client receives']] as const as [key, words] (key)}
+            <button
+              type="button"
+              role="tab"
+              class="tab-arch"
+              aria-selected={beside === key}
+              onclick={() => (beside = key)}>{words}</button
+            >
+          {/each}
+        </div>
+        {#if beside === 'see'}
+          <Seen {page} {changed} version={edited.now?.version ?? 0} />
+        {:else if beside === 'receive'}
+          <Received {example} {kind} />
+        {:else}
+          <Budget
+            {untried}
+            {preview}
+            service={id}
+            bind:now
+            bind:shown={day}
+            performers={form.staff.length}
+            draft={changed || now ? previewed() : undefined}
+          />
+        {/if}
       </div>
     {/if}
   </div>
 {/if}
 
 <style>
+  .tab-arch {
+    padding: 6px 14px;
+    border-radius: 12px 12px 2px 2px;
+    color: var(--color-mute);
+    font-weight: 600;
+    font-size: 0.875rem;
+    cursor: pointer;
+  }
+  .tab-arch[aria-selected='true'] {
+    background: var(--color-secondary);
+    color: var(--color-secondary-content);
+  }
   .page {
     display: grid;
     gap: 28px;

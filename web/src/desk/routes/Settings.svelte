@@ -2,6 +2,7 @@
   import About from '../settings/About.svelte';
   import Administrators from '../settings/Administrators.svelte';
   import Business from '../settings/Business.svelte';
+  import Gateways from '../settings/Gateways.svelte';
   import Hosts from '../settings/Hosts.svelte';
   import Mail from '../settings/Mail.svelte';
   import OwnSignIn from '../settings/OwnSignIn.svelte';
@@ -14,6 +15,7 @@
   <div class="grid content-start gap-10">
     <Business />
     <Mail />
+    <Gateways />
   </div>
   <div class="grid content-start gap-10">
     <OwnSignIn />

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { readLength, writeLength } from '$lib/ui/typed';
+  import type { Shape } from '$lib/api/client';
   import type { Fault, Fields } from './form';
   import Inline from './Inline.svelte';
   import InlineChoice from './InlineChoice.svelte';
@@ -7,7 +8,30 @@
   import InlineNumber from './InlineNumber.svelte';
 
   /** What clients may do by themselves after they have chosen a time. */
-  let { form = $bindable(), fault }: { form: Fields; fault: Fault } = $props();
+  let {
+    form = $bindable(),
+    fault,
+    currency,
+    gateways,
+  }: {
+    form: Fields;
+    fault: Fault;
+    /** Of what clients pay. */
+    currency: string;
+    gateways: Shape<'GatewayNow'>[] | undefined;
+  } = $props();
+
+  const payable = $derived(!gateways || gateways.some((g) => g.kind === 'payments' && g.address));
+  const digits = $derived(
+    new Intl.NumberFormat('en-GB', { style: 'currency', currency }).resolvedOptions().maximumFractionDigits ??
+      2,
+  );
+  const money = (amount: number) =>
+    new Intl.NumberFormat('en-GB', { style: 'currency', currency }).format(amount / 10 ** digits);
+  const back = $derived.by((): 'any' | 'never' | 'some' => {
+    const until = form.refundUntil ?? 0;
+    return until < 0 ? 'never' : until ? 'some' : 'any';
+  });
 
   const day = readLength('1 day') ?? 1440;
   const before = (minutes: number | undefined) =>
@@ -17,7 +41,7 @@
     return n < 0 ? 'never' : n ? 'some' : 'any';
   });
   const sentence = $derived(
-    `${form.approveWithin ? `A request is held, and let go if nobody answers within ${writeLength(form.approveWithin)}.` : 'A booking stands at once.'} Clients ${
+    `${form.prepaid ? `${money(form.prepaid)} is paid before it stands. ` : ''}${form.approveWithin ? `A request is held, and let go if nobody answers within ${writeLength(form.approveWithin)}.` : 'A booking stands at once.'} Clients ${
       times === 'never'
         ? 'cannot move it'
         : `move it ${before(form.moveUntil)}${times === 'some' ? `, ${form.moveTimes === 1 ? 'once' : `${form.moveTimes} times`}` : ''}`
@@ -50,6 +74,60 @@
       >
     {/if}
   </Inline>
+  <Inline title="Payment" error={fault('prepaid') || fault('refundUntil')}>
+    <InlineChoice
+      label="Payment"
+      bind:value={
+        () => (form.prepaid ? 'before' : 'none'),
+        (kind) => (form.prepaid = kind === 'before' ? 50 * 10 ** digits : 0)
+      }
+      of={[
+        ['none', 'nothing is paid here'],
+        ['before', 'it is paid before it stands:'],
+      ]}
+    />
+    {#if form.prepaid}
+      <span class="whitespace-nowrap"
+        ><InlineNumber
+          label="Price"
+          step={0.01}
+          bind:value={
+            () => (form.prepaid ?? 0) / 10 ** digits,
+            (n) => (form.prepaid = Math.round((n ?? 0) * 10 ** digits))
+          }
+          error={fault('prepaid')}
+        />
+        {currency}{form.places > 1 ? ' a place' : ''}.</span
+      >
+      Who cancels
+      <InlineChoice
+        label="Money back"
+        bind:value={
+          () => back, (kind) => (form.refundUntil = kind === 'any' ? 0 : kind === 'never' ? -1 : day)
+        }
+        of={[
+          ['any', 'has it back'],
+          ['some', 'has it back until'],
+          ['never', 'does not have it back'],
+        ]}
+      />
+      {#if back === 'some'}
+        <span class="whitespace-nowrap"
+          ><InlineLength
+            label="Money back until"
+            bind:value={() => form.refundUntil ?? 0, (m) => (form.refundUntil = m)}
+            error={fault('refundUntil')}
+          /> before</span
+        >
+      {/if}
+    {/if}
+  </Inline>
+  {#if form.prepaid && !payable}
+    <p class="pb-2 text-sm font-medium text-brick" role="alert">
+      No payment host is set up, so that nobody could book it.
+      <a class="link-plain" href="/settings#outside">Set one up.</a>
+    </p>
+  {/if}
   <Inline title="Moving" error={fault('moveUntil') || fault('moveTimes')}>
     <InlineChoice
       label="Moved by clients"
@@ -93,4 +171,16 @@
       /> before</span
     >
   </Inline>
+  {#if !form.messages?.noInvite}
+    <Inline title="Not coming">
+      <InlineChoice
+        label="A client who answers that they do not come"
+        bind:value={() => form.cancelDeclined ?? false, (on) => (form.cancelDeclined = on)}
+        of={[
+          [false, 'is listed in Attention, and stays booked'],
+          [true, 'has cancelled, as long as they may'],
+        ]}
+      />
+    </Inline>
+  {/if}
 </fieldset>

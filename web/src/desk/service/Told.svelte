@@ -6,16 +6,34 @@
   import { writeLength } from '$lib/ui/typed';
   import type { Fault, Fields } from './form';
 
+  type Kind = Shape<'MessageText'>['kind'];
   /** What clients are told, and when: each text with the mail that it makes, of a booking that there is. */
-  let { form = $bindable(), service, fault }: { form: Fields; service: number; fault: Fault } = $props();
+  let {
+    form = $bindable(),
+    service,
+    fault,
+    gateways,
+    kind = $bindable(),
+    example = $bindable(),
+  }: {
+    form: Fields;
+    service: number;
+    fault: Fault;
+    gateways: Shape<'GatewayNow'>[] | undefined;
+    /** Which text is being written. */
+    kind: Kind;
+    /** What it makes; shown beside. */
+    example: Shape<'MessageExample'> | undefined;
+  } = $props();
 
-  const messages = $derived(form.messages ?? { reminders: [], followUp: 0, noInvite: false, texts: [] });
+  const texting = $derived(!gateways || gateways.some((g) => g.kind === 'texts' && g.address));
+
+  const messages = $derived(
+    form.messages ?? { reminders: [], byText: [], followUp: 0, noInvite: false, texts: [] },
+  );
   const set = (change: Partial<NonNullable<Fields['messages']>>) =>
     (form.messages = { ...messages, ...change });
 
-  type Kind = Shape<'MessageText'>['kind'];
-  let kind = $state<Kind>('confirmed');
-  let example = $state.raw<Shape<'MessageExample'>>();
   let wrong = $state<Record<string, string>>({});
   const own = $derived(messages.texts?.find((t) => t.kind === kind));
   const usual = $derived(example?.kinds.find((k) => k.kind === kind));
@@ -59,15 +77,22 @@
 
   /** In the order in which they were added: one that is being typed does not change its place. */
   const reminders = $derived(messages.reminders ?? []);
-  const remind = (at: number, minutes: number) => set({ reminders: reminders.with(at, minutes) });
   const soonestLast = $derived(reminders.toSorted((a, b) => b - a));
-  const another = $derived([1440, 120, 2880, 10_080].find((m) => !reminders.includes(m)) ?? 60);
+  const another = (given: number[]) => [1440, 120, 2880, 10_080].find((m) => !given.includes(m)) ?? 60;
   const sentence = $derived.by(() => {
     const parts = [
       messages.noInvite ? 'a confirmation' : 'a confirmation with a calendar invitation',
       ...(reminders.length
         ? [
             `a reminder ${soonestLast.map((m) => (Number.isNaN(m) ? '…' : writeLength(m))).join(' and ')} before`,
+          ]
+        : []),
+      ...(messages.byText?.length
+        ? [
+            `a text ${messages.byText
+              .toSorted((a, b) => b - a)
+              .map((m) => (Number.isNaN(m) ? '…' : writeLength(m)))
+              .join(' and ')} before`,
           ]
         : []),
       ...(messages.followUp ? [`a word ${writeLength(messages.followUp)} afterwards`] : []),
@@ -81,30 +106,54 @@
   <legend class="sr-only">Messages</legend>
   <p><b>Messages.</b> {sentence}</p>
   <div class="grid gap-2">
-    {#each reminders as minutes, i (i)}
-      <div class="flex flex-wrap items-center gap-2">
-        Remind by mail <LengthInput
-          aria-label="Reminder {i + 1}"
-          class="input-sm w-28 text-center font-semibold"
-          bind:value={() => minutes, (m) => remind(i, m)}
-        /> before
+    {#each [['reminders', 'by mail', 'Reminder'], ['byText', 'by text', 'Text']] as const as [list, how, name] (list)}
+      {#each messages[list] ?? [] as minutes, i (i)}
+        <div class="flex flex-wrap items-center gap-2">
+          Remind {how}
+          <LengthInput
+            aria-label="{name} {i + 1}"
+            class="input-sm w-28 text-center font-semibold"
+            bind:value={() => minutes, (m) => set({ [list]: (messages[list] ?? []).with(i, m) })}
+          /> before
+          <button
+            type="button"
+            class="link-plain text-sm"
+            onclick={() => set({ [list]: (messages[list] ?? []).filter((_, n) => n !== i) })}
+            >take away</button
+          >
+        </div>
+      {/each}
+      {#if fault(`messages.${list}`)}<p class="text-sm font-medium text-brick" role="alert">
+          {fault(`messages.${list}`)}
+        </p>{/if}
+    {/each}
+    <div class="flex flex-wrap gap-x-5">
+      {#if reminders.length < 6}
         <button
           type="button"
           class="link-plain text-sm"
-          onclick={() => set({ reminders: reminders.filter((_, n) => n !== i) })}>take away</button
+          onclick={() => set({ reminders: [...reminders, another(reminders)] })}
+          >{reminders.length ? 'another reminder' : 'remind them'}</button
         >
-      </div>
-    {/each}
-    {#if fault('messages.reminders')}<p class="text-sm font-medium text-brick" role="alert">
-        {fault('messages.reminders')}
-      </p>{/if}
-    {#if reminders.length < 6}
-      <button
-        type="button"
-        class="link-plain justify-self-start text-sm"
-        onclick={() => set({ reminders: [...reminders, another] })}
-        >{reminders.length ? 'another reminder' : 'remind them'}</button
-      >
+      {/if}
+      {#if (messages.byText ?? []).length < 6}
+        <button
+          type="button"
+          class="link-plain text-sm"
+          onclick={() => set({ byText: [...(messages.byText ?? []), another(messages.byText ?? [])] })}
+          >{messages.byText?.length ? 'another text' : 'remind them by text'}</button
+        >
+      {/if}
+    </div>
+    {#if messages.byText?.length && form.phone === 'no' && form.venue !== 'telephone'}
+      <p class="text-sm font-medium text-brick" role="alert">
+        Clients are not asked for a telephone number, so that nobody gets a text.
+      </p>
+    {:else if messages.byText?.length && !texting}
+      <p class="text-sm font-medium text-brick" role="alert">
+        No text gateway is set up, so that no text goes out.
+        <a class="link-plain" href="/settings#outside">Set one up.</a>
+      </p>
     {/if}
     <div class="flex flex-wrap items-center gap-2">
       <label class="flex items-center gap-2"
@@ -147,15 +196,17 @@
           </select>
         {/snippet}
       </Field>
-      <Field label="Subject" error={wrong.subject ?? saved('subject')}>
-        {#snippet children(tie)}<input
-            class="input w-full"
-            maxlength="200"
-            value={text.subject}
-            oninput={(e) => write({ subject: e.currentTarget.value })}
-            {...tie}
-          />{/snippet}
-      </Field>
+      {#if kind !== 'text reminder'}
+        <Field label="Subject" error={wrong.subject ?? saved('subject')}>
+          {#snippet children(tie)}<input
+              class="input w-full"
+              maxlength="200"
+              value={text.subject}
+              oninput={(e) => write({ subject: e.currentTarget.value })}
+              {...tie}
+            />{/snippet}
+        </Field>
+      {/if}
       <Field label="Words" error={wrong.body ?? saved('body')}>
         {#snippet children(tie)}<textarea
             class="textarea w-full"
@@ -169,36 +220,8 @@
         {#if own}<button type="button" class="link-plain" onclick={asUsual}>say it as usual</button>{/if}
         <FieldNames fields={example.fields} />
       </div>
-      <section class="letter" aria-label="What a client would receive">
-        <p class="text-sm text-mute">
-          What a client would receive{example.of ? `, as of booking ${example.of}` : ', as an example'}
-        </p>
-        <p class="font-bold break-words">{example.subject}</p>
-        <p class="break-words whitespace-pre-line">{example.body}</p>
-        {#if example.invite}<p class="invite">
-            {kind === 'cancelled' ? 'A calendar entry that takes the visit away' : 'A calendar invitation'} goes
-            with it.
-          </p>{/if}
-      </section>
     </div>
   {:else if !service}
     <p class="text-sm text-mute">The words can be changed once the service is defined.</p>
   {/if}
 </fieldset>
-
-<style>
-  .letter {
-    display: grid;
-    gap: 8px;
-    padding: 14px 18px;
-    border-radius: 14px 14px 3px 3px;
-    background: var(--color-base-200);
-    font-size: 0.9375rem;
-  }
-  .invite {
-    padding-top: 8px;
-    border-top: 1px dashed var(--color-edge);
-    font-size: 0.875rem;
-    font-weight: 600;
-  }
-</style>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
   import ChoiceField from '$lib/ui/ChoiceField.svelte';
+  import NumberInput from '$lib/ui/NumberInput.svelte';
   import type { Fields } from './form';
 
   /** Who performs the service, how one is picked, and what else a visit needs. */
@@ -17,6 +18,16 @@
 
   const toggled = <T,>(list: T[], one: T, on: boolean) =>
     on ? [...list, one] : list.filter((o) => o !== one);
+  const share = (id: number) => form.weights?.[form.staff.indexOf(id)] ?? 1;
+  const shares = $derived(form.staff.reduce((sum, id) => sum + share(id), 0));
+  const setShare = (id: number, n: number | undefined) =>
+    (form.weights = form.staff.map((other) => (other === id ? (n ?? NaN) : share(other))));
+  /** Shares go with those whose they are. */
+  function choose(id: number, on: boolean) {
+    const staff = toggled(form.staff, id, on);
+    form.weights = staff.map(share);
+    form.staff = staff;
+  }
   const offered = $derived([...new Set([...kinds, ...form.needs])]);
 </script>
 
@@ -40,6 +51,7 @@
           ['fewest', 'who has the fewest visits that day'],
           ['turn', 'whose turn it is'],
           ['last', 'whom the client had last'],
+          ['weight', 'by share, as you say below'],
         ]}
       />
     {/if}
@@ -53,9 +65,18 @@
             class="checkbox checkbox-sm checkbox-primary"
             type="checkbox"
             checked={form.staff.includes(m.id)}
-            onchange={(e) => (form.staff = toggled(form.staff, m.id, e.currentTarget.checked))}
+            onchange={(e) => choose(m.id, e.currentTarget.checked)}
           />
           {m.name}
+          {#if form.pick === 'weight' && form.staffing === 'any' && form.staff.includes(m.id)}
+            <NumberInput
+              class="input input-sm w-16 text-center font-semibold"
+              aria-label="Share of {m.name}"
+              min={1}
+              bind:value={() => share(m.id), (n) => setShare(m.id, n)}
+            />
+            <span class="text-sm text-mute">of {shares}</span>
+          {/if}
         </label>
       {:else}
         <p>There is nobody yet. <a class="link-plain" href="/team">Add the first person.</a></p>

@@ -12,6 +12,9 @@ export const fresh: Fields = {
   name: '',
   slug: '',
   place: '',
+  venue: 'ours',
+  room: '',
+
   hue: 0,
   length: 60,
   lengths: [],
@@ -30,6 +33,13 @@ export const fresh: Fields = {
   paused: false,
   unreachable: 'ask',
   staff: [],
+  weights: [],
+  after: { thanks: '', bring: '', leadTo: '', tells: [] },
+  look: { accent: '', scheme: '', intro: '', book: '' },
+  proveMail: false,
+  cancelDeclined: false,
+  prepaid: 0,
+  refundUntil: 0,
   sites: [],
   moveUntil: 0,
   cancelUntil: 0,
@@ -37,7 +47,7 @@ export const fresh: Fields = {
   approveWithin: 0,
   phone: 'no',
   questions: [],
-  messages: { reminders: [], followUp: 0, noInvite: false, texts: [] },
+  messages: { reminders: [], byText: [], followUp: 0, noInvite: false, texts: [] },
 };
 
 /** What the fields are called where two versions stand side by side. */
@@ -45,6 +55,8 @@ export const labels: Record<keyof Fields, string> = {
   name: 'Name',
   slug: 'Address of its page',
   place: 'Place',
+  venue: 'Where',
+  room: 'Room that is told',
   hue: 'Colour',
   length: 'Length',
   lengths: 'Further lengths',
@@ -63,6 +75,13 @@ export const labels: Record<keyof Fields, string> = {
   paused: 'Paused',
   unreachable: 'When a calendar cannot be read',
   staff: 'Performed by',
+  weights: 'Shares',
+  after: 'Thanks',
+  look: 'Look of the page',
+  proveMail: 'Mail address proved',
+  cancelDeclined: 'Not coming cancels',
+  prepaid: 'Price',
+  refundUntil: 'Money back until',
   sites: 'Sites that may show it',
   moveUntil: 'Moved until',
   cancelUntil: 'Cancelled until',
@@ -76,7 +95,16 @@ export const labels: Record<keyof Fields, string> = {
 /** Takes the fields of a service out of what the server says of it. */
 export function formOf(service: Shape<'Service'>): Fields {
   const keys = Object.keys(fresh) as (keyof Fields)[];
-  return Object.fromEntries(keys.map((key) => [key, service[key]])) as Fields;
+  const usual = structuredClone(fresh);
+  // What the server leaves out is as usual, so that nothing seems changed that was only opened.
+  return Object.fromEntries(keys.map((key) => [key, filled(usual[key], service[key])])) as Fields;
+}
+
+/** A value with what it leaves out; lists and single values stand for themselves. */
+function filled(usual: unknown, value: unknown): unknown {
+  if (value === undefined || value === null) return usual;
+  const both = typeof usual === 'object' && usual !== null && typeof value === 'object';
+  return both && !Array.isArray(value) && !Array.isArray(usual) ? { ...usual, ...value } : value;
 }
 
 /** The kinds of notice, each with what it begins with when it is chosen. */
@@ -159,9 +187,31 @@ export function questionWords(list: Fields['questions']): string {
 export function messageWords(m: Fields['messages']): string {
   const parts = [
     (m?.reminders ?? []).length ? `reminders ${(m?.reminders ?? []).map(writeLength).join(', ')} before` : '',
+    (m?.byText ?? []).length ? `texts ${(m?.byText ?? []).map(writeLength).join(', ')} before` : '',
     m?.followUp ? `a word ${writeLength(m.followUp)} afterwards` : '',
     m?.noInvite ? 'no invitation' : '',
     ...(m?.texts ?? []).map((t) => `${t.kind}: “${t.subject}” ${t.body}`),
+  ];
+  return parts.filter(Boolean).join('; ') || 'as usual';
+}
+
+/** What is said and done afterwards, in words. */
+export function afterWords(a: Fields['after']): string {
+  const parts = [
+    a?.thanks ? `“${a.thanks}”` : '',
+    a?.bring ? `bring: “${a.bring}”` : '',
+    a?.leadTo ? `on to ${a.leadTo}${a.tells?.length ? ` with ${a.tells.join(', ')}` : ''}` : '',
+  ];
+  return parts.filter(Boolean).join('; ') || 'as usual';
+}
+
+/** How the page looks, in words. */
+export function lookWords(l: Fields['look']): string {
+  const parts = [
+    l?.accent ?? '',
+    l?.scheme ? `always ${l.scheme}` : '',
+    l?.intro ? `“${l.intro}”` : '',
+    l?.book ? `button “${l.book}”` : '',
   ];
   return parts.filter(Boolean).join('; ') || 'as usual';
 }

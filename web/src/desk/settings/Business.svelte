@@ -17,14 +17,32 @@
     {
       read: () => data(api.GET('/api/settings')),
       save: (_, body, version) => data(api.PUT('/api/settings', { params: { header: over(version) }, body })),
-      value: ({ name, zone, clock, order, phone, ahead, outside }) => ({
-        ...{ name, zone, clock, order, phone: phone ?? '', ahead },
+      value: ({ name, zone, clock, order, phone, currency, leadsTo, ahead, outside }) => ({
+        ...{
+          name,
+          zone,
+          clock,
+          order,
+          phone: phone ?? '',
+          currency: currency ?? 'EUR',
+          leadsTo: leadsTo ?? [],
+          ahead,
+        },
         outside: { title: '', place: '', description: '', ...outside },
       }),
       body: (fields) => fields,
     },
     {
-      ...{ name: '', zone: 'UTC', clock: '24', order: 'dmy', phone: '', ahead: 5 },
+      ...{
+        name: '',
+        zone: 'UTC',
+        clock: '24',
+        order: 'dmy',
+        phone: '',
+        currency: 'EUR',
+        leadsTo: [],
+        ahead: 5,
+      },
       outside: { title: '', place: '', description: '' },
     },
   );
@@ -34,6 +52,8 @@
     clock: 'Clock',
     order: 'Dates',
     phone: 'Telephone',
+    currency: 'Currency',
+    leadsTo: 'Hosts that clients are led on to',
     ahead: 'Bookings ahead',
     outside: 'What a visit says outside',
   });
@@ -91,6 +111,31 @@
           <input class="input w-full" type="tel" maxlength="40" bind:value={form.value.phone} {...tie} />
         {/snippet}
       </Field>
+      <Field label="Currency" hint="Of what clients pay, by its code." error={problem?.fields.currency}>
+        {#snippet children(tie)}<input
+            class="input w-full uppercase"
+            maxlength="3"
+            value={form.value.currency}
+            oninput={(e) => (form.value.currency = e.currentTarget.value.toUpperCase())}
+            {...tie}
+          />{/snippet}
+      </Field>
+      <div class="sm:col-span-2">
+        <Field
+          label="Hosts that clients may be led on to"
+          hint="After a booking, where a service says so; as workshop.example."
+          error={Object.entries(problem?.fields ?? {}).find(([at]) => at.startsWith('leadsTo'))?.[1]}
+        >
+          {#snippet children(tie)}<input
+              class="input w-full"
+              placeholder="none"
+              spellcheck="false"
+              value={(form.value.leadsTo ?? []).join(', ')}
+              onchange={(e) => (form.value.leadsTo = e.currentTarget.value.split(/[\s,]+/).filter(Boolean))}
+              {...tie}
+            />{/snippet}
+        </Field>
+      </div>
       <div class="sm:col-span-2">
         <NumberField
           label="Bookings ahead"

@@ -4,6 +4,7 @@
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import PasswordField from '$lib/ui/PasswordField.svelte';
+  import Hears from './Hears.svelte';
   import Told from '$lib/ui/Told.svelte';
   import { moment } from './moments';
 
@@ -154,6 +155,7 @@
           </div>
         </form>
       {/if}
+      <Hears hears={now.hears} onchanged={() => void me.ask(ask)} />
       <div class="grid gap-1">
         <h3 class="text-sm font-semibold">Where you are signed in</h3>
         <ul class="divide-y divide-base-300">

@@ -3281,7 +3281,7 @@ export interface components {
       /** @description What it is, or does. */
       about: string;
       /** @enum {string} */
-      kind: 'do' | 'person' | 'booking' | 'service' | 'day' | 'screen';
+      kind: 'do' | 'person' | 'client' | 'booking' | 'service' | 'day' | 'screen';
       title: string;
       /** @description The path of the screen. */
       where: string;
@@ -4034,6 +4034,11 @@ export interface components {
       /** @description The lengths that can be chosen; empty when there is one. */
       lengths: components['schemas']['PageLength'][];
       marks: components['schemas']['DayMark'][];
+      /**
+       * Format: int64
+       * @description The same as a number.
+       */
+      minutes: number;
       /** @description Nothing can be booked for the time being. */
       paused: boolean;
       /**
@@ -4908,6 +4913,8 @@ export interface components {
       others: components['schemas']['FoundBooking'][];
       /** @description Why it was taken or moved though rules refused it; or empty. */
       overruled: string;
+      /** @description What was paid for it. */
+      payment?: components['schemas']['ShownPayment'];
       /** @description E.164, or empty. */
       phone: string;
       /** @description How its staff were picked. */
