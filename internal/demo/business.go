@@ -235,3 +235,9 @@ var visits = []visit{
 	{4, 1, "10:00", 3, "Ida Holm"}, {4, 1, "10:00", 3, "Per Nilsen"}, {4, 1, "10:00", 3, "Lea Roth"}, {4, 1, "10:00", 3, "Ben Auer"}, {4, 7, "14:00", 3, "Ida Holm"},
 	{0, 7, "10:00", 0, "Ada Winter"}, {0, 7, "14:30", 1, "Bea Sol"}, {0, 8, "09:30", 2, "Ivo Maric"}, {1, 9, "16:00", 0, "Linden Hall"}, {0, 9, "10:30", 1, "Tess Arden"}, {2, 10, "14:00", 4, "Lou Verne"},
 }
+
+// footfall is how far people came on pages.
+var footfall = []struct {
+	slug                            string
+	opened, chosen, details, booked int
+}{{"all-we-do", 58, 0, 0, 0}, {"home-tuning", 46, 33, 25, 22}, {"concert-tuning", 9, 7, 6, 5}, {"video-appraisal", 31, 22, 14, 11}, {"grand-regulation", 17, 6, 2, 1}, {"care-class", 24, 15, 11, 5}, {"piano-moving", 12, 8, 2, 1}}

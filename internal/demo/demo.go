@@ -170,6 +170,15 @@ func (f *filling) pages(ctx context.Context) error {
 	if err := f.niche.Post(ctx, "/api/collections", page, nil); err != nil {
 		return fmt.Errorf("putting services together: %w", err)
 	}
+	for _, of := range footfall {
+		for step, n := range map[string]int{"opened": of.opened, "chosen": of.chosen, "details": of.details, "booked": of.booked} {
+			for range n {
+				if err := f.niche.Post(ctx, "/api/pages/"+of.slug+"/steps", map[string]string{"step": step}, nil); err != nil {
+					return fmt.Errorf("counting who came: %w", err)
+				}
+			}
+		}
+	}
 	path := fmt.Sprintf("/api/services/%d", id("Care class"))
 	var class desk.Service
 	if err := f.niche.Get(ctx, path, &class); err != nil {

@@ -55,13 +55,13 @@
 <Find bind:this={find} />
 <Keys bind:this={keys} />
 <header class="flex flex-none flex-wrap items-center gap-x-1 bg-neutral px-3.5 py-1.5 text-neutral-content">
-  <a href={p('/')} class="mr-4 flex items-center gap-2 px-1 text-[1.0625rem] font-bold"><Brand /> Niche</a>
+  <a href={p('/')} class="mr-2.5 flex items-center gap-2 px-1 text-[1.0625rem] font-bold"><Brand /> Niche</a>
   <nav class="places" aria-label="Main">
     {#each places as place (place.href)}
       <a
         href={place.href}
         aria-current={place.on() ? 'page' : undefined}
-        class="rounded-lg px-3 py-1.5 font-semibold whitespace-nowrap opacity-80 hover:opacity-100 aria-[current]:bg-white/12 aria-[current]:opacity-100"
+        class="rounded-lg px-2.5 py-1.5 font-semibold whitespace-nowrap opacity-80 hover:opacity-100 aria-[current]:bg-white/12 aria-[current]:opacity-100"
       >
         {place.label}
         {#if place.label === 'Attention' && waiting}
@@ -102,7 +102,7 @@
     display: inline-flex;
     justify-content: space-between;
     gap: 12px;
-    min-width: 9.5rem;
+    min-width: 8rem;
     padding: 5px 10px;
     border-radius: 6px;
     background: rgb(255 255 255 / 0.12);
@@ -111,7 +111,7 @@
   .finding kbd {
     opacity: 0.7;
   }
-  @media (max-width: 1199px) {
+  @media (max-width: 1259px) {
     .finding {
       min-width: 0;
     }

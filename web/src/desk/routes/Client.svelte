@@ -140,7 +140,7 @@
                 <span class={m.state === 'refused' ? 'font-semibold text-brick' : 'text-mute'}
                   >{m.state}{m.reason ? `: ${m.reason}` : ''}</span
                 >
-                <span class="ml-auto text-mute">{m.to}, {m.when}</span>
+                <span class="ml-auto text-mute">{c.mails.length > 1 || m.kind === 'text reminder' ? `${m.to}, ` : ''}{m.when}</span>
               </li>
             {:else}<li class="py-1.5 text-mute">None went out.</li>
             {/each}
@@ -248,7 +248,7 @@
 <style>
   .visit {
     display: grid;
-    grid-template-columns: minmax(0, 1.1fr) auto minmax(0, 1fr) 5rem;
+    grid-template-columns: minmax(0, 1fr) 14.5rem minmax(0, 1fr) 4.5rem;
     align-items: baseline;
     gap: 14px;
     padding: 9px 20px;

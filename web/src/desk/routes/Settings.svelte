@@ -15,12 +15,12 @@
   <div class="grid content-start gap-10">
     <Business />
     <Mail />
-    <Gateways />
   </div>
   <div class="grid content-start gap-10">
     <OwnSignIn />
     <Administrators />
     <Hosts />
+    <Gateways />
     <About />
   </div>
 </div>
