@@ -30,6 +30,7 @@ const (
 	Date      Kind = "date"      // kept as 2026-03-02
 	Telephone Kind = "telephone" // kept as E.164
 	Address   Kind = "address"   // several lines
+	File      Kind = "file"      // pictures or papers, named by tokens
 )
 
 // TellsWho reports whether an answer can say who somebody is: what is chosen or counted
@@ -39,7 +40,7 @@ func (k Kind) TellsWho() bool { return !slices.Contains([]Kind{One, Several, Num
 // Question is one that a service asks.
 type Question struct {
 	Key      string   `json:"key" pattern:"^[a-z0-9-]{1,40}$" doc:"By which it is known in addresses, texts and files; it stays when the question is worded anew."`
-	Kind     Kind     `json:"kind" enum:"text,long,one,several,number,yes-no,date,telephone,address"`
+	Kind     Kind     `json:"kind" enum:"text,long,one,several,number,yes-no,date,telephone,address,file"`
 	Label    string   `json:"label" minLength:"1" maxLength:"200" doc:"The question, as clients read it."`
 	Help     string   `json:"help" required:"false" maxLength:"500"`
 	Required bool     `json:"required" required:"false"`
@@ -56,7 +57,17 @@ type Answer struct {
 	Kind  Kind     `json:"kind"`
 	Label string   `json:"label"`
 	Said  []string `json:"said"`
+	Files []Handed `json:"files,omitempty"` // whose names are said
 }
+
+// Handed is a file that was handed over.
+type Handed struct {
+	ID   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
+// MostFiles is how many files answer one question at most.
+const MostFiles = 5
 
 // Words says the answer.
 func (a Answer) Words() string { return strings.Join(a.Said, ", ") }
@@ -144,8 +155,8 @@ func Put(list []Question, said map[string][]string) (put []Question) {
 
 // Read reads answers, by the keys of their questions, and says what is wrong with them. An
 // answer to a question that was not put is left out, and one to none that there is is wrong.
-// How a telephone number is typed is known by who asks; it returns it as E.164.
-func Read(list []Question, said map[string][]string, telephone func(string) (string, bool)) (answers []Answer, faults []Fault) {
+// How a telephone number is typed is known by who asks, and so is which file a token names; numbers are returned as E.164.
+func Read(list []Question, said map[string][]string, telephone func(string) (string, bool), file func(token string) (Handed, bool)) (answers []Answer, faults []Fault) {
 	for key := range said {
 		if !slices.ContainsFunc(list, func(q Question) bool { return q.Key == key }) {
 			faults = append(faults, Fault{key, 0, "This is not asked (any more)."})
@@ -167,14 +178,41 @@ func Read(list []Question, said map[string][]string, telephone func(string) (str
 			}
 			continue
 		}
+		if q.Kind == File {
+			a, wrong := q.files(got, file)
+			if wrong != "" {
+				faults = append(faults, Fault{q.Key, 0, wrong})
+			} else {
+				answers = append(answers, a)
+			}
+			continue
+		}
 		kept, wrong := q.read(got, telephone)
 		if wrong != "" {
 			faults = append(faults, Fault{q.Key, 0, wrong})
 			continue
 		}
-		answers = append(answers, Answer{q.Key, q.Kind, q.Label, kept})
+		answers = append(answers, Answer{Key: q.Key, Kind: q.Kind, Label: q.Label, Said: kept})
 	}
 	return answers, faults
+}
+
+// files reads an answer of files.
+func (q Question) files(tokens []string, file func(string) (Handed, bool)) (a Answer, wrong string) {
+	a = Answer{Key: q.Key, Kind: q.Kind, Label: q.Label}
+	for i, t := range tokens {
+		h, ok := file(t)
+		switch {
+		case !ok:
+			return a, "A file is not there (any more). Choose it again."
+		case i == MostFiles:
+			return a, fmt.Sprintf("At most %d files.", MostFiles)
+		case slices.ContainsFunc(a.Files, func(o Handed) bool { return o.ID == h.ID }):
+			continue
+		}
+		a.Said, a.Files = append(a.Said, h.Name), append(a.Files, h)
+	}
+	return a, ""
 }
 
 func (q Question) read(got []string, telephone func(string) (string, bool)) (kept []string, wrong string) {

@@ -56,7 +56,7 @@ func TestAnswersAreReadByTheirKinds(t *testing.T) {
 			key, values, _ := strings.Cut(part, "=")
 			said[key] = strings.Split(strings.ReplaceAll(values, "_", " "), "+")
 		}
-		answers, faults := question.Read(asked, said, phone)
+		answers, faults := question.Read(asked, said, phone, nobodys)
 		var got []string
 		for _, a := range answers {
 			got = append(got, a.Key+"="+strings.ReplaceAll(strings.Join(a.Said, "+"), " ", "_"))
@@ -114,7 +114,7 @@ func TestNothingIsKeptThatWasNotAsked(t *testing.T) {
 			}
 		}
 		require.Empty(t, question.Check(asked))
-		answers, faults := question.Read(asked, said, phone)
+		answers, faults := question.Read(asked, said, phone, nobodys)
 		kept := map[string]string{}
 		for _, a := range answers {
 			kept[a.Key] = a.Said[0]
@@ -129,4 +129,35 @@ func TestNothingIsKeptThatWasNotAsked(t *testing.T) {
 			require.Equal(t, put && q.Required && len(said[q.Key]) == 0, wrong[q.Key], q.Key)
 		}
 	})
+}
+
+// nobodys knows the files a, b, c … of which each is named after its token.
+func nobodys(token string) (question.Handed, bool) {
+	return question.Handed{ID: int64(token[0]), Name: token + ".png"}, len(token) == 1 && token != "x"
+}
+
+func TestFilesAreNamedByWhoHasSentThem(t *testing.T) {
+	asked := []question.Question{{Key: "photo", Kind: question.File, Label: "A picture?", Required: true}}
+	for _, c := range []struct {
+		said  string
+		names string
+		wrong string
+	}{
+		{"", "", "This is needed."},
+		{"a b a", "a.png b.png", ""},
+		{"a x", "", "A file is not there (any more). Choose it again."},
+		{"a b c d e f", "", "At most 5 files."},
+	} {
+		answers, faults := question.Read(asked, map[string][]string{"photo": strings.Fields(c.said)}, nil, nobodys)
+		wrong, names := "", ""
+		if len(faults) > 0 {
+			wrong = faults[0].Words
+		}
+		if len(answers) > 0 {
+			names = strings.Join(answers[0].Said, " ")
+			require.Len(t, answers[0].Files, len(answers[0].Said))
+		}
+		require.Equal(t, c.wrong, wrong, c.said)
+		require.Equal(t, c.names, names, c.said)
+	}
 }

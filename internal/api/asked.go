@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"niche/core/question"
+	"niche/internal/files"
 	"niche/internal/store"
 	"niche/internal/telephone"
 )
@@ -27,7 +28,7 @@ type Heard struct {
 
 // Read checks what was said by what a service asks, beside what is known to be wrong. At the
 // desk nothing needs to be said.
-func (a Asked) Read(service store.Service, zone string, atDesk bool, wrongAlready ...FieldError) (h Heard, err error) {
+func (a Asked) Read(tx store.Tx, kept *files.Files, service store.Service, zone string, atDesk bool, wrongAlready ...FieldError) (h Heard, err error) {
 	p := NewProblem(http.StatusUnprocessableEntity, "Something is missing or wrong.")
 	p.Errors = wrongAlready
 	country := telephone.CountryOf(zone)
@@ -54,7 +55,10 @@ func (a Asked) Read(service store.Service, zone string, atDesk bool, wrongAlread
 			questions[i].Required = false
 		}
 	}
-	answers, faults := question.Read(questions, a.Answers, number)
+	answers, faults := question.Read(questions, a.Answers, number, func(token string) (question.Handed, bool) {
+		f, ok := kept.Named(tx, token)
+		return question.Handed{ID: int64(f.ID), Name: f.Name}, ok
+	})
 	for _, f := range faults {
 		wrong("answers."+f.Field, f.Words)
 	}

@@ -15,6 +15,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"niche/internal/allow"
+	"niche/internal/files"
 	"niche/internal/people"
 	"niche/internal/store"
 )
@@ -86,7 +87,11 @@ func (s *server) guard(c *gin.Context) {
 		c.Abort()
 		return
 	}
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	most := int64(maxBody)
+	if strings.HasPrefix(path, "/api/pages/") && strings.HasSuffix(path, "/files") {
+		most = files.Largest + 8192
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 	ctx := context.WithValue(c.Request.Context(), loggerKey{}, s.Log)
 	if path != "/api/changes" {
 		var cancel context.CancelFunc

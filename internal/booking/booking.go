@@ -81,6 +81,7 @@ type Request struct {
 	Paid        func(store.Tx, store.Booking) error `json:"-"` // keeps that it is paid, in the transaction that confirms it; nil for one that is not
 
 	Origin    string // the network that asks
+	Trial     bool   // it tries a service, and is cleaned up
 	MadeBy    string // who at the desk asks; empty for the client
 	Anyway    string // why rules are overruled, all but claims; empty for keeping them
 	MostAhead int    // how many bookings ahead the mail address may have with this one; 0 for any number
@@ -284,8 +285,15 @@ func (b *Bookings) Sweep(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("sweeping held bookings: %w", err)
 	}
-	return nil
+	over, err := b.DB.Read(ctx).TrialsBefore(span.At(b.Now()).Add(-trialFor))
+	if err != nil || len(over) == 0 {
+		return err
+	}
+	return b.CancelAll(ctx, over)
 }
+
+// trialFor is how long a trial stands, if nobody cleans it up, in minutes.
+const trialFor = 30
 
 // Queue returns the requests that nobody has answered in time, as work: each is declined, its
 // time is free, and its client is told.

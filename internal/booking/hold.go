@@ -245,9 +245,19 @@ func (b *Bookings) hold(ctx context.Context, r Request, moved, draft store.Booki
 		h.booking.ClientName, h.booking.ClientMail, h.booking.ClientZone, h.booking.ClientClock = r.ClientName, r.ClientMail, r.ClientZone, cmp.Or(r.ClientClock, "24")
 		h.booking.ClientPhone, h.booking.PhoneDigits, h.booking.Answers, h.booking.ClientAddress = r.Phone, r.PhoneDigits, r.Answers, r.Address
 		h.booking.Picked, h.booking.CreatedAt, h.booking.Origin = picked.why, h.now, r.Origin
+		h.booking.Trial = r.Trial
 		err = tx.AddBooking(&h.booking)
 		h.done = b.busyWith(h.booking.ID)
-		return err
+		if err != nil {
+			return err
+		}
+		var files []store.ID
+		for _, a := range r.Answers {
+			for _, f := range a.Files {
+				files = append(files, store.ID(f.ID))
+			}
+		}
+		return tx.AttachFiles(files, h.booking.ID)
 	})
 	if err != nil && h.done != nil {
 		h.done()

@@ -164,6 +164,9 @@ func (s Subject) Letter(kind string) (Letter, error) {
 		text = HandedOver
 	}
 	t, v := TextOf(s.Service, text), s.values(x)
+	if s.Booking.Trial {
+		t.Subject = "Trial: " + t.Subject
+	}
 	l := Letter{Subject: strings.ReplaceAll(merge.Fill(t.Subject, v), "\n", " "), Body: merge.Fill(t.Body, v) + "\n"}
 	return l, nil
 }

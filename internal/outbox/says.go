@@ -94,6 +94,9 @@ func booking(c store.Copy, s store.CopySays, now span.Instant) ics.Booking {
 	} else if s.Pending {
 		said.Title = "Asked for: " + said.Title
 	}
+	if len(s.Bookings) == 1 && s.Bookings[0].Trial {
+		said.Title = "Trial: " + said.Title
+	}
 	switch occupied := s.Visit.Occupied(); c.Part {
 	case store.TimeBefore:
 		b.Visit, b.Summary = span.Between(occupied.Start(), s.Visit.Start), "Before: "+said.Title

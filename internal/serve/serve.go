@@ -28,6 +28,7 @@ import (
 	"niche/internal/api/member"
 	"niche/internal/attention"
 	"niche/internal/booking"
+	"niche/internal/files"
 	"niche/internal/footfall"
 	"niche/internal/gateway"
 	"niche/internal/health"
@@ -153,6 +154,7 @@ func (n *Niche) start(s Settings) error {
 	}
 	answers := message.NewAnswers(mails)
 	fared := health.New(n.db, s.Now)
+	kept := &files.Files{DB: n.db, Folder: filepath.Join(s.Data, "files"), Now: s.Now}
 	counts := &footfall.Counts{}
 	n.counts = counts
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
@@ -192,9 +194,9 @@ func (n *Niche) start(s Settings) error {
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, Framing: n.framing},
-		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
-		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
-		client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
+		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Files: kept, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
+		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Files: kept, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
+		client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err
@@ -224,7 +226,7 @@ func (n *Niche) start(s Settings) error {
 	n.done.Go(func() {
 		sweep(ctx, func(ctx context.Context) error {
 			_, err := attention.Look(ctx, n.db, span.At(s.Now()))
-			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx), mails.Look(ctx), counts.Keep(ctx, n.db))
+			return errors.Join(err, bookings.Sweep(ctx), fared.Look(ctx), mails.Look(ctx), counts.Keep(ctx, n.db), kept.Sweep(ctx))
 		}, s.Log)
 	})
 	return nil

@@ -48,6 +48,7 @@ type Booking struct {
 	CancelledAt   span.Instant
 	Note          string       // of the desk's, which no client sees
 	MissedAt      span.Instant // when it was noted that the client did not come; 0 for not
+	Trial         bool         // it tries a service
 	MadeBy        string       // who at the desk made it; empty for the client
 	MovedByClient int          // how often
 	HoldUntil     span.Instant // until when it is held while its client pays; 0 for one that nobody has to pay
@@ -280,4 +281,9 @@ func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
 func (t Tx) BookedAhead(mail string, now span.Instant) (n int64, err error) {
 	return scan[int64](t.db.Raw(`SELECT COUNT(*) FROM bookings b JOIN visits v ON v.id = b.visit_id
 		WHERE b.client_mail = ? AND b.status <> 'cancelled' AND v.start > ?`, mail, now))
+}
+
+// TrialsBefore returns the trials that stand since before an instant.
+func (t Tx) TrialsBefore(before span.Instant) ([]ID, error) {
+	return scan[[]ID](t.db.Raw("SELECT id FROM bookings WHERE trial AND created_at < ? AND status IN ('pending', 'confirmed')", before))
 }

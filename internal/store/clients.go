@@ -144,6 +144,7 @@ func (t Tx) EraseClient(root ID, name string) (visits []ID, err error) {
 	}
 	for _, step := range []string{
 		"DELETE FROM messages WHERE booking_id > 0 AND booking_id IN (SELECT id FROM bookings WHERE " + of + ")",
+		"UPDATE files SET booking_id = -1, name = '' WHERE booking_id > 0 AND booking_id IN (SELECT id FROM bookings WHERE " + of + ")",
 		"DELETE FROM ways WHERE booking_id IN (SELECT id FROM bookings WHERE " + of + ")",
 		"UPDATE payments SET request = x'', token_hash = '' WHERE booking_id > 0 AND booking_id IN (SELECT id FROM bookings WHERE " + of + ")",
 

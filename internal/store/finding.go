@@ -79,7 +79,7 @@ func (t Tx) FindBookings(of BookingsOf) ([]FoundBooking, error) {
 	if of.Order == ByStartBack {
 		order, more = start+" DESC, b.id DESC", "("+start+", b.id) < (@start, @id)"
 	}
-	where := []string{"b.status <> 'held'"}
+	where := []string{"b.status <> 'held'", "(NOT b.trial OR b.status <> 'cancelled')"}
 	add := func(wanted bool, clause string) {
 		if wanted {
 			where = append(where, clause)

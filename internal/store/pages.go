@@ -108,7 +108,7 @@ type LastBooked struct {
 
 // LastBookings returns when each service was booked last.
 func (t Tx) LastBookings() ([]LastBooked, error) {
-	return scan[[]LastBooked](t.db.Raw(`SELECT s.id AS service_id, COALESCE((SELECT b.created_at FROM turns t JOIN bookings b ON b.id = t.booking_id WHERE t.service_id = s.id ORDER BY t.booking_id DESC LIMIT 1), 0) AS at FROM services s`))
+	return scan[[]LastBooked](t.db.Raw(`SELECT s.id AS service_id, COALESCE((SELECT b.created_at FROM turns t JOIN bookings b ON b.id = t.booking_id WHERE t.service_id = s.id AND NOT b.trial ORDER BY t.booking_id DESC LIMIT 1), 0) AS at FROM services s`))
 }
 
 // MailCode is a code by which somebody proves that a mail address is theirs.

@@ -100,7 +100,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	heard, err := in.Body.Asked.Read(service, business.Zone, false, wrong...)
+	heard, err := in.Body.Asked.Read(db, s.Files, service, business.Zone, false, wrong...)
 	if err != nil {
 		return nil, err
 	}

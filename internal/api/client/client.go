@@ -12,6 +12,7 @@ import (
 	"niche/internal/allow"
 	"niche/internal/api"
 	"niche/internal/booking"
+	"niche/internal/files"
 	"niche/internal/footfall"
 	"niche/internal/message"
 	"niche/internal/payment"
@@ -26,6 +27,8 @@ type Settings struct {
 
 	Limits   api.Limits
 	Footfall *footfall.Counts
+	Files    *files.Files
+
 	Outbound *http.Client // for addresses that clients give
 	Messages *message.Messages
 	Sign     func(text string) string // of what forms carry
@@ -51,6 +54,9 @@ func (s *Client) Register(r api.Routes) {
 	huma.Register(read, api.Get("/api/pages/{slug}", "getPage", "The offered starts of a service"), s.getPage)
 	huma.Register(read, api.Get("/api/collections/{slug}", "getCollection", "The services of a collection with their next starts"), s.getCollection)
 	huma.Register(read, api.Post("/api/pages/{slug}/steps", "countStep", "Count how far somebody came on a page", http.StatusNoContent), s.countStep)
+	upload := api.Post("/api/pages/{slug}/files", "handOver", "Hand a file over, as an answer to a question", http.StatusCreated)
+	upload.MaxBodyBytes = maxFile
+	huma.Register(act, upload, s.handOver)
 	huma.Register(act, api.Post("/api/busy", "lookBeside", "When a client is busy by a calendar of their own; nothing of it is kept", http.StatusOK), s.lookBeside)
 	huma.Register(act, api.Post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated), s.book)
 	huma.Register(read, api.Get("/api/my-bookings/{token}", "getMyBooking", "A client's own booking"), s.getMyBooking)

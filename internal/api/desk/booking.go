@@ -406,7 +406,7 @@ func (s *Desk) bookAtDesk(ctx context.Context, in *struct{ Body DeskBooking }) (
 	if err != nil {
 		return nil, err
 	}
-	heard, err := in.Body.Asked.Read(service, zone.String(), true)
+	heard, err := in.Body.Asked.Read(db, s.Files, service, zone.String(), true)
 	if err != nil {
 		return nil, err
 	}

@@ -402,5 +402,5 @@ func (s *Desk) eraseClient(ctx context.Context, in *api.IDPath) (*struct{}, erro
 	}
 	s.Hub.Tell(live.Bookings)
 	s.Runner.Wake()
-	return nil, nil
+	return nil, s.Files.Sweep(context.WithoutCancel(ctx))
 }

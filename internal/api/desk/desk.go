@@ -11,6 +11,7 @@ import (
 
 	"niche/internal/api"
 	"niche/internal/booking"
+	"niche/internal/files"
 	"niche/internal/gateway"
 	"niche/internal/live"
 	"niche/internal/message"
@@ -30,6 +31,7 @@ type Settings struct {
 	Proofs   *proof.Proofs
 	Messages *message.Messages
 	Gateways gateway.Gateways
+	Files    *files.Files
 
 	Hub      *live.Hub
 	Outbound *http.Client // for addresses that users give
@@ -77,6 +79,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerRelief(a)
 	s.registerClients(a)
 	s.registerCollections(a)
+	s.registerTrials(a)
 
 	s.registerMessages(a)
 	s.registerFind(a)

@@ -35,6 +35,7 @@ type FoundBooking struct {
 	Phone     string       `json:"phone" doc:"E.164, or empty."`
 	Places    int          `json:"places"`
 	Status    string       `json:"status" enum:"pending,confirmed,cancelled"`
+	Trial     bool         `json:"trial" doc:"It tries a service, and is cleaned up by itself."`
 	Missed    bool         `json:"missed"`
 	Note      string       `json:"note"`
 	Copy      string       `json:"copy" doc:"How its copies stand, the worst of them; empty where there is none."`
@@ -131,7 +132,7 @@ func (s *Desk) findBookings(ctx context.Context, in *struct {
 func renderFound(r store.FoundBooking, text words.In, now span.Instant) FoundBooking {
 	return FoundBooking{ID: r.ID, Visit: r.VisitID, Reference: r.Reference, Service: r.Service, Start: r.Start, End: r.End, Staff: r.Staff, Client: r.ClientName, Email: r.ClientMail, Phone: r.ClientPhone,
 		When: text.Local(r.Start).Format("Mon 2 Jan 2006, ") + text.Stretch(span.Between(r.Start, r.End)).Label, Date: text.Local(r.Start).Format("2006-01-02"),
-		Places: r.Places, Status: string(r.Status), Missed: r.MissedAt > 0, Note: r.Note, Copy: string(r.Copy), Made: text.Moment(r.CreatedAt), MadeBy: r.MadeBy, Network: r.Origin, Ahead: r.Start > now}
+		Places: r.Places, Status: string(r.Status), Missed: r.MissedAt > 0, Trial: r.Trial, Note: r.Note, Copy: string(r.Copy), Made: text.Moment(r.CreatedAt), MadeBy: r.MadeBy, Network: r.Origin, Ahead: r.Start > now}
 }
 
 // exported is how many bookings one file has at most; where there are more, its name says so.

@@ -15,6 +15,7 @@ import (
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/booking"
+	"niche/internal/files"
 	"niche/internal/live"
 	"niche/internal/message"
 	"niche/internal/people"
@@ -32,10 +33,12 @@ type Settings struct {
 	Links    *api.Links
 	Messages *message.Messages
 	Bookings *booking.Bookings
-	Runner   *work.Runner
-	Hub      *live.Hub
-	Now      func() time.Time
-	Secure   bool // cookies are sent over https only
+	Files    *files.Files
+
+	Runner *work.Runner
+	Hub    *live.Hub
+	Now    func() time.Time
+	Secure bool // cookies are sent over https only
 }
 
 // Member is the staff members' part of the API.
@@ -81,6 +84,7 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(own, api.Put("/api/my/days", "changeMyDays", "Change the own one-off days and absences, where that is allowed"), s.changeDays)
 	huma.Register(own, api.Get("/api/my/closures", "listMyClosures", "When the business is closed"), s.listClosures)
 	huma.Register(own, api.Get("/api/my/attention", "listMyAttention", "What one has to look at oneself"), s.listItems)
+	huma.Register(own, api.Get("/api/my/files/{id}", "getMyFile", "A file that the client of an own visit has handed over"), s.getFile)
 	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
 }
 
@@ -445,4 +449,20 @@ func firstLabel(l wall.WallLane) string {
 		return ""
 	}
 	return l.Visits[0].Label
+}
+
+func (s *Member) getFile(ctx context.Context, in *api.IDPath) (*huma.StreamResponse, error) {
+	db := s.DB.Read(ctx)
+	row, err := db.File(in.ID)
+	if err != nil {
+		return nil, api.Found(err, "file")
+	}
+	mine, err := db.HasVisitOf(api.Who(ctx).ID, row.BookingID)
+	if err == nil && !mine {
+		err = api.Found(store.ErrNotFound, "file")
+	}
+	if err != nil {
+		return nil, err
+	}
+	return api.Attached(ctx, s.Files, row)
 }

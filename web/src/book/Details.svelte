@@ -168,7 +168,12 @@
       <label>Website <input tabindex="-1" autocomplete="off" bind:value={typed.website} /></label>
     </div>
     {#await questions then part}
-      {#if part}<part.default {asks} bind:said={typed.said} faults={faultsOf(problem?.fields ?? {})} />{/if}
+      {#if part}<part.default
+          {slug}
+          {asks}
+          bind:said={typed.said}
+          faults={faultsOf(problem?.fields ?? {})}
+        />{/if}
     {/await}
     {#if codeAsked}
       <Field label="Code from the mail" error={problem?.fields.code}>

@@ -82,6 +82,7 @@
           {#if b.status !== 'confirmed'}<b class="text-brick"
               >{b.status === 'pending' ? 'Waits for your word' : 'Cancelled'}.</b
             >{/if}
+          {#if b.trial}<b>A trial, which goes by itself.</b>{/if}
           {#if b.missed}<b class="text-brick">The client did not come.</b>{/if}
         </p>
       </header>
@@ -224,7 +225,13 @@
               <dd>Rules refused it: “{b.overruled}”</dd>{/if}
             {#each b.answers as a (a.key)}
               <dt class="said-to">{a.label}</dt>
-              <dd class="whitespace-pre-line">{(a.said ?? []).join(', ')}</dd>
+              <dd class="whitespace-pre-line">
+                {#if a.files?.length}{#each a.files as file, i (file.id)}{i ? ', ' : ''}<a
+                      class="link-plain break-all"
+                      href="/api/files/{file.id}"
+                      download={file.name}>{file.name}</a
+                    >{/each}{:else}{(a.said ?? []).join(', ')}{/if}
+              </dd>
             {/each}
             {#if b.note}<dt>Note</dt>
               <dd class="whitespace-pre-line">{b.note}</dd>{/if}

@@ -140,7 +140,9 @@
                 <span class={m.state === 'refused' ? 'font-semibold text-brick' : 'text-mute'}
                   >{m.state}{m.reason ? `: ${m.reason}` : ''}</span
                 >
-                <span class="ml-auto text-mute">{c.mails.length > 1 || m.kind === 'text reminder' ? `${m.to}, ` : ''}{m.when}</span>
+                <span class="ml-auto text-mute"
+                  >{c.mails.length > 1 || m.kind === 'text reminder' ? `${m.to}, ` : ''}{m.when}</span
+                >
               </li>
             {:else}<li class="py-1.5 text-mute">None went out.</li>
             {/each}

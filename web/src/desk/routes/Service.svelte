@@ -35,6 +35,7 @@
   import Received from '../service/Received.svelte';
   import Rules from '../service/Rules.svelte';
   import Seen from '../service/Seen.svelte';
+  import Trial from '../service/Trial.svelte';
   import Told from '../service/Told.svelte';
   import What from '../service/What.svelte';
   import Where from '../service/Where.svelte';
@@ -228,6 +229,7 @@
       </div>
       <Limits bind:form={edited.value} {fault} {currency} {gateways} />
       <Afterwards bind:form={edited.value} {fault} />
+      {#if id && !archived}<Trial service={id} {changed} />{/if}
       {#if id}
         <p class="text-sm">
           <a class="link-plain" href="/services/new?like={id}">Copy {form.name}</a>

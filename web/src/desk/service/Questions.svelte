@@ -22,6 +22,7 @@
     ['date', 'a date'],
     ['telephone', 'a telephone number'],
     ['address', 'an address'],
+    ['file', 'files'],
   ];
   const list = $derived(form.questions ?? []);
   const chooses = (q: Question) => q.kind === 'one' || q.kind === 'several';

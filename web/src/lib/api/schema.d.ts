@@ -709,6 +709,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/files/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A file that a client has handed over */
+    get: operations['getFile'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/find': {
     parameters: {
       query?: never;
@@ -1429,6 +1446,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/files/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A file that the client of an own visit has handed over */
+    get: operations['getMyFile'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/hosts/{id}/sign-in': {
     parameters: {
       query?: never;
@@ -1665,6 +1699,23 @@ export interface paths {
     put?: never;
     /** Book a start */
     post: operations['book'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/pages/{slug}/files': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Hand a file over, as an answer to a question */
+    post: operations['handOver'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1942,6 +1993,23 @@ export interface paths {
     put?: never;
     /** What a client would receive, by texts that are not saved */
     post: operations['previewMessage'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/services/{id}/trial': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Book the next start of a service for a trial: it goes through everything, to whoever tries */
+    post: operations['tryService'];
     delete?: never;
     options?: never;
     head?: never;
@@ -2416,6 +2484,7 @@ export interface components {
       noMail: string[];
     };
     Answer: {
+      files?: components['schemas']['Handed'][];
       key: string;
       kind: string;
       label: string;
@@ -3165,6 +3234,8 @@ export interface components {
       start: string;
       /** @enum {string} */
       status: 'pending' | 'confirmed' | 'cancelled';
+      /** @description It tries a service, and is cleaned up by itself. */
+      trial: boolean;
       /** Format: int64 */
       visit: number;
       /** @description The visit, on the business's clock. */
@@ -3249,6 +3320,21 @@ export interface components {
     GatewayTrial: {
       done: boolean;
       words: string;
+    };
+    Handed: {
+      /** Format: int64 */
+      id: number;
+      name: string;
+    };
+    HandedOver: {
+      name: string;
+      /**
+       * Format: int64
+       * @description In bytes.
+       */
+      size: number;
+      /** @description By which it is named as an answer. */
+      token: string;
     };
     Happened: {
       /** Format: date-time */
@@ -4350,7 +4436,8 @@ export interface components {
       /** @description By which it is known in addresses, texts and files; it stays when the question is worded anew. */
       key: string;
       /** @enum {string} */
-      kind: 'text' | 'long' | 'one' | 'several' | 'number' | 'yes-no' | 'date' | 'telephone' | 'address';
+      kind:
+        'text' | 'long' | 'one' | 'several' | 'number' | 'yes-no' | 'date' | 'telephone' | 'address' | 'file';
       /** @description The question, as clients read it. */
       label: string;
       /**
@@ -4936,6 +5023,8 @@ export interface components {
       status: 'pending' | 'confirmed' | 'cancelled';
       /** @description Rooms and equipment. */
       things: string[];
+      /** @description It tries a service, and is cleaned up by itself. */
+      trial: boolean;
       /** @description How long it is until the visit, or since, in words. */
       until: string;
       /** Format: int64 */
@@ -7199,6 +7288,35 @@ export interface operations {
       };
     };
   };
+  getFile: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   find: {
     parameters: {
       query?: {
@@ -8751,6 +8869,35 @@ export interface operations {
       };
     };
   };
+  getMyFile: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   signInAtHost: {
     parameters: {
       query?: {
@@ -9328,6 +9475,43 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Booked'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  handOver: {
+    parameters: {
+      query?: {
+        name?: string;
+      };
+      header?: never;
+      path: {
+        slug: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HandedOver'];
         };
       };
       /** @description Error */
@@ -10044,6 +10228,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['MessageExample'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tryService: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AtDesk'];
         };
       };
       /** @description Error */

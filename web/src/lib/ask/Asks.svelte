@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Shape } from '$lib/api/client';
   import DateInput from '$lib/ui/DateInput.svelte';
+  import Files from './Files.svelte';
   import Field from '$lib/ui/Field.svelte';
   import { put, type Said } from './ask';
 
@@ -10,6 +11,7 @@
     said = $bindable(),
     faults,
     optional = false,
+    slug = '',
   }: {
     asks: Shape<'Question'>[];
     said: Said;
@@ -17,6 +19,8 @@
     faults: Record<string, string>;
     /** Nothing needs to be said here. */
     optional?: boolean;
+    /** The page to which files are handed over; empty where none can be. */
+    slug?: string;
   } = $props();
 
   const one = (key: string) => said[key]?.[0] ?? '';
@@ -72,6 +76,17 @@
           {faults[q.key]}
         </p>{/if}
     </fieldset>
+  {:else if q.kind === 'file'}
+    {#if slug}
+      <Files
+        {slug}
+        label={label(q)}
+        help={q.help ?? ''}
+        error={faults[q.key]}
+        tokens={said[q.key] ?? []}
+        onchange={(tokens) => say(q.key, ...tokens)}
+      />
+    {/if}
   {:else}
     <Field label={label(q)} hint={q.help} error={faults[q.key]}>
       {#snippet children(tie)}

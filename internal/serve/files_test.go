@@ -1,0 +1,107 @@
+package serve_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/core/question"
+	"niche/internal/api"
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/files"
+	"niche/internal/nichetest"
+)
+
+// Files are what their first bytes say; only signed-in eyes see them, and they go with their client.
+func TestFilesAreHandedOver(t *testing.T) {
+	d := nichetest.OpenDesk(t, nil)
+	hand := func(name string, data []byte) (int, client.HandedOver) {
+		res, err := http.Post(d.Address+"/api/pages/home-tuning/files?name="+name, "application/octet-stream", bytes.NewReader(data))
+		require.NoError(t, err)
+		defer func() { require.NoError(t, res.Body.Close()) }()
+		var out client.HandedOver
+		_ = json.NewDecoder(res.Body).Decode(&out)
+		return res.StatusCode, out
+	}
+	png := append([]byte("\x89PNG\r\n\x1a\n"), bytes.Repeat([]byte{7}, 2<<20)...)
+	status, _ := hand("a.png", png)
+	require.Equal(t, http.StatusConflict, status, "nobody asks for any")
+	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) {
+		f.Questions = []question.Question{{Key: "photo", Kind: question.File, Label: "A picture of it?", Required: true}}
+	}))
+	for name, data := range map[string][]byte{"a.png": []byte("<script>"), "b.pdf": []byte("MZ\x90"), "c.svg": []byte("<svg/>"), "d.png": append(bytes.Clone(png), make([]byte, files.Largest)...)} {
+		status, _ = hand(name, data)
+		require.Contains(t, []int{http.StatusUnprocessableEntity, http.StatusRequestEntityTooLarge}, status, name)
+	}
+	status, got := hand("..%2F..%2Fmy%20piano.png", png)
+	require.Equal(t, http.StatusCreated, status)
+	require.Equal(t, "my piano.png", got.Name)
+	answers := func(token string) api.Asked {
+		return api.Asked{Answers: map[string][]string{"photo": strings.Fields(token)}}
+	}
+	for _, wrong := range []string{"", "nobody-has-this-token"} {
+		_, err := d.Ask(client.NewBooking{Start: nichetest.At(wednesday + "T10:00:00Z"), Asked: answers(wrong)})
+		require.Equal(t, "answers.photo", nichetest.Problem(t, err).Errors[0].Field)
+	}
+	b, err := d.Ask(client.NewBooking{Start: nichetest.At(wednesday + "T10:00:00Z"), Name: "Rosa Osei", Asked: answers(got.Token)})
+	require.NoError(t, err)
+	require.Equal(t, "my piano.png", b.Answers[0].Words())
+	shown := finder{d}.shown(finder{d}.idOf("rosa"))
+	path := fmt.Sprintf("/api/files/%d", shown.Answers[0].Files[0].ID)
+	res, err := http.Get(d.Address + path)
+	require.NoError(t, err)
+	require.NoError(t, res.Body.Close())
+	require.Equal(t, http.StatusUnauthorized, res.StatusCode)
+	own := d.Own(d.Staff.ID)
+	require.NoError(t, own.Get(t.Context(), "/api/my", nil))
+	other := d.Own(d.AddStaff("Mara Quillon"))
+	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, other.Get(t.Context(), strings.Replace(path, "/api/", "/api/my/", 1), nil)).Status)
+	req, err := http.NewRequest(http.MethodGet, d.Address+path, nil)
+	require.NoError(t, err)
+	res, err = d.HTTP().Do(req)
+	require.NoError(t, err)
+	data, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	require.NoError(t, res.Body.Close())
+	require.Equal(t, png, data)
+	require.Equal(t, []string{"image/png", `attachment; filename="my piano.png"`, "nosniff"}, []string{res.Header.Get("Content-Type"), res.Header.Get("Content-Disposition"), res.Header.Get("X-Content-Type-Options")})
+	require.NoError(t, d.Cancel(b))
+	require.NoError(t, d.Post(t.Context(), fmt.Sprintf("/api/clients/%d/erase", shown.ClientID), nil, nil))
+	left, err := os.ReadDir(filepath.Join(d.Data, "files"))
+	require.NoError(t, err)
+	require.Empty(t, left)
+}
+
+// A trial goes through everything to whoever tries, is marked everywhere, makes nobody a client, and leaves nothing.
+func TestATrialGoesThroughEverythingAndLeavesNothing(t *testing.T) {
+	_, host := nichetest.OpenCloud(t, nil)
+	p, o := openServices(t, nichetest.HostOf(host))
+	p.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Venue, f.Prepaid = "online", 5000 }))
+	var b desk.AtDesk
+	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/services/%d/trial", p.Service.ID), nil, &b))
+	p.Until("all of it stands", func() bool {
+		list, _ := o.Rooms.Rooms()
+		return p.Copies("2026-03-02") == "read back" && len(list) == 1 && len(p.heard(nichetest.Mail)) == 1
+	})
+	require.Contains(t, p.heard(nichetest.Mail)[0], "Trial: Your visit: Home tuning")
+	require.Contains(t, nichetest.Look(t, host).Events("Work")[0].Body, "SUMMARY:Trial: ")
+	require.Zero(t, p.Count("clients"))
+	require.True(t, finder{p.Desk}.shown(b.ID).Trial)
+	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/cancel", b.ID), nil, nil))
+	p.Until("nothing is left", func() bool {
+		list, _ := o.Rooms.Rooms()
+		return len(nichetest.Look(t, host).Events("Work")) == 0 && len(list) == 0
+	})
+	require.Empty(t, finder{p.Desk}.find("period=any&text=trial"))
+	require.Contains(t, p.Starts("2026-03-02"), "09:00")
+}
