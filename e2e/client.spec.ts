@@ -110,6 +110,7 @@ test("what clients are told and asked is set up where its effect is seen", async
     const mail = page.getByRole("region", {
       name: "What a client would receive",
     });
+    await page.getByRole("tab", { name: "What a client receives" }).click();
     await expect(mail).toContainText("Your visit: Home tuning");
     await page.getByLabel("Subject").fill("See you on {dya}");
     await expect(
@@ -150,6 +151,7 @@ test("what clients are told and asked is set up where its effect is seen", async
     await page.getByRole("button", { name: "Continue" }).click();
     await page.getByLabel("Your name").fill("Bea Sol");
     await page.getByLabel("Mail address").fill("bea@clients.example");
+    await page.getByLabel("Where is it to be?").fill("2 Sea Road, Howth");
     await page.getByLabel(/Is there a dog/).fill("Two");
     await page.getByRole("button", { name: "Book it" }).click();
     await expect(page.getByRole("status")).toContainText("Held for you");
@@ -178,6 +180,7 @@ test("what clients are told and asked is set up where its effect is seen", async
     await expect(
       page.getByRole("link", { name: "/book/home-tuning-copied" }),
     ).toBeVisible();
+    await page.getByRole("tab", { name: "What a client receives" }).click();
     await expect(mail).toContainText("See you on");
   } finally {
     await niche.stop();

@@ -29,6 +29,7 @@ test("a page stands in another site’s frame, grows with what it holds, and tel
     await frame.getByRole("button", { name: "Continue" }).click();
     await expect(frame.getByLabel("Your name")).toHaveValue("Ada Winter");
     await frame.getByLabel("Mail address").fill("ada@clients.example");
+    await frame.getByLabel("Where is it to be?").fill("12 Elm Row");
     await frame.getByRole("button", { name: "Book it" }).click();
     await expect(frame.getByRole("status")).toContainText("Booked");
     await expect(told).toContainText(/booked .*"status":"confirmed"/);

@@ -46,7 +46,7 @@ test("a service that two change is taken as theirs, or mine is put over it", asy
   page,
 }) => {
   const [mine, theirs] = await two(page, "/services/2");
-  const place = (p: Page) => p.getByLabel("Where", { exact: true });
+  const place = (p: Page) => p.getByLabel("Place, as clients read it");
   const save = (p: Page) =>
     p.getByRole("button", { name: "Save", exact: true });
   const both = mine.getByRole("alert", { name: "Two versions" });
@@ -107,6 +107,7 @@ test("a booking whose answer was lost is booked once, and its link is known", as
   await page.getByRole("button", { name: "Continue" }).click();
   await page.getByLabel("Your name").fill("Rosa Osei");
   await page.getByLabel("Mail address").fill("rosa@clients.example");
+  await page.getByLabel("Where is it to be?").fill("12 Elm Row");
   let cut = true;
   await page.route("**/bookings", async (route) => {
     if (!cut) return route.continue();

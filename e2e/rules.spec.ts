@@ -149,8 +149,17 @@ test("several clients share a visit, and a pause shuts the page", async ({
   await page.getByRole("button", { name: "Continue" }).click();
   await page.getByLabel("Your name").fill("Uma Berg");
   await page.getByLabel("Mail address").fill("uma@clients.example");
-  await page.getByRole("button", { name: "Book it" }).click();
-  await expect(page.getByRole("status")).toHaveText("Booked");
+  // It is paid before it stands: for three places, at a host of its own.
+  await page.getByRole("button", { name: "Book and pay" }).click();
+  await expect(
+    page.getByRole("heading", { name: "Held for you, to be paid" }),
+  ).toBeVisible();
+  await page.getByRole("link", { name: "Pay €75.00" }).click();
+  await page.getByRole("button", { name: "Pay", exact: true }).click();
+  await expect(
+    page.getByRole("heading", { name: "Your booking" }),
+  ).toBeVisible();
+  await expect(page.getByText("€75.00 is paid.")).toBeVisible();
   await page.goto(`${demo.address}/?date=2026-11-24`);
   await page.getByRole("button", { name: /7 of 8 places/ }).click();
   await expect(

@@ -195,7 +195,7 @@ async function defineService(page: Page) {
   await page.getByRole("link", { name: "Services" }).click();
   await page.getByRole("link", { name: "Define a service" }).click();
   await page.getByLabel("Name").fill("Home tuning");
-  await page.getByLabel("Where").fill("At your place");
+  await page.getByLabel("Place, as clients read it").fill("At your place");
   await page.getByLabel("Lasts").fill("90");
   await page.getByLabel("Buffer before").fill("20");
   await page.getByLabel("Buffer after").fill("20");
@@ -217,6 +217,8 @@ async function details(page: Page, time: string, name: string) {
   await page.getByRole("button", { name: "Continue" }).click();
   await page.getByLabel("Your name").fill(name);
   await page.getByLabel("Mail address").fill("client@clients.example");
+  const where = page.getByLabel("Where is it to be?");
+  if (await where.count()) await where.fill("12 Elm Row");
 }
 
 for (const kind of ["the stand-in host", "a real CalDAV server"] as const) {

@@ -211,7 +211,7 @@
           : 'Move it here'
         : busy
           ? 'Booking…'
-          : page.button || (page.price ? `Book and pay ${page.price}` : 'Book it')}</button
+          : page.button || (page.price ? 'Book and pay' : 'Book it')}</button
     >
     <button type="button" class="btn" onclick={onback}>Another time</button>
   </div>
