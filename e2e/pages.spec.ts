@@ -10,12 +10,12 @@ test("services are put together, one is chosen on a telephone, paid with a notic
     await signIn(page, niche);
     await page.goto(`${niche.address}/pages`);
     await page.getByRole("link", { name: "Put services together" }).click();
-    await page.getByLabel("Title").fill("For your home");
+    await page.getByLabel("Title", { exact: true }).fill("For your home");
     const add = (n: number) =>
       page.locator("select").filter({ hasText: "add a service" }).nth(n);
     await add(0).selectOption("Video appraisal");
     await add(0).selectOption("Care class");
-    await page.getByLabel("Heading").fill("To begin with");
+    await page.getByLabel("Heading", { exact: true }).fill("To begin with");
     await page.getByRole("button", { name: "up, Care class" }).click();
     await page.getByRole("button", { name: "Make the page" }).click();
     await expect(
@@ -104,7 +104,7 @@ test("the whole way in 200 % text at 320 px, with a file, a code and an own cale
       .getByRole("textbox", { name: "Question 1" })
       .fill("A picture of it?");
     await page
-      .getByLabel("Kind of answer")
+      .getByLabel("answered by")
       .last()
       .selectOption({ label: "files" });
     await page

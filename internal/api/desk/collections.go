@@ -177,6 +177,9 @@ const countedDays = 30
 func (s *Desk) listPages(ctx context.Context, in *struct {
 	Clock string `query:"clock" enum:"24,12" default:"24"`
 }) (*api.Body[api.List[ListedPage]], error) {
+	if err := s.Footfall.Keep(ctx, s.DB); err != nil {
+		return nil, err // what was counted a moment ago is told too
+	}
 	db := s.DB.Read(ctx)
 	text, err := inZone(db, in.Clock)
 	if err != nil {

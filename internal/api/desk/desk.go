@@ -12,6 +12,7 @@ import (
 	"niche/internal/api"
 	"niche/internal/booking"
 	"niche/internal/files"
+	"niche/internal/footfall"
 	"niche/internal/gateway"
 	"niche/internal/live"
 	"niche/internal/message"
@@ -32,6 +33,7 @@ type Settings struct {
 	Messages *message.Messages
 	Gateways gateway.Gateways
 	Files    *files.Files
+	Footfall *footfall.Counts
 
 	Hub      *live.Hub
 	Outbound *http.Client // for addresses that users give

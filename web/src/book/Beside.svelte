@@ -42,14 +42,14 @@
     <div class="mt-2 grid max-w-xl gap-2 rounded-t-2xl bg-base-100 p-4" role="group" aria-label="My calendar">
       <p class="text-mute">It is looked at once, to mark when you are busy, and not kept.</p>
       <form
-        class="flex gap-2"
+        class="flex flex-wrap gap-2"
         onsubmit={(e) => {
           e.preventDefault();
           void look({ address });
         }}
       >
         <input
-          class="input input-sm grow"
+          class="input input-sm min-w-0 grow"
           type="url"
           inputmode="url"
           aria-label="Address of my calendar"

@@ -46,7 +46,7 @@
 
 <svelte:head><title>Your booking</title></svelte:head>
 
-<main class="mx-auto grid w-full max-w-lg gap-4 px-4 py-8">
+<main class="mx-auto grid w-full max-w-lg grid-cols-[minmax(0,1fr)] gap-4 px-4 py-8">
   {#if booked}
     <h1 class="text-2xl">
       {{

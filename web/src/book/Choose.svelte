@@ -47,7 +47,7 @@
     <Notice tone="wrong">{answer.problem.message}</Notice>
   </main>
 {:else if answer.value}
-  <main class="mx-auto grid w-full max-w-3xl content-start gap-6 px-4 py-8">
+  <main aria-label={answer.value.title} class="mx-auto grid w-full max-w-3xl content-start gap-6 px-4 py-8">
     <div>
       <h1 class="text-3xl">{answer.value.title}</h1>
       <p class="text-mute">

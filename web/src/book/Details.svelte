@@ -99,9 +99,9 @@
   }
 </script>
 
-<form class="sheet mx-auto grid w-full max-w-xl gap-4 p-6" onsubmit={book} novalidate bind:this={form}>
+<form class="sheet mx-auto grid w-full max-w-xl grid-cols-[minmax(0,1fr)] gap-4 p-6" onsubmit={book} novalidate bind:this={form}>
   <div>
-    <h2 class="text-xl text-balance">{chosen.full}</h2>
+    <h2 class="text-xl text-balance break-words">{chosen.full}</h2>
     <p class="text-mute">{page.service}, {page.length}{page.place ? ` · ${page.place}` : ''}</p>
   </div>
   {#if problem && Object.keys(problem.fields).length === 0}
@@ -203,7 +203,7 @@
       {/if}
     </div>
   {/if}
-  <div class="flex gap-2">
+  <div class="flex flex-wrap gap-2">
     <button class="btn btn-accent grow" disabled={busy}
       >{moving
         ? busy

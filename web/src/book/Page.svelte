@@ -165,6 +165,7 @@
   </main>
 {:else if page}
   <main
+    aria-label={page.service}
     class="page"
     style={page.accent
       ? `--color-accent:light-dark(${page.accent.light},${page.accent.dark});--color-accent-content:light-dark(${page.accent.onLight},${page.accent.onDark})`
@@ -172,7 +173,7 @@
     class:with-ticket={picked && step === 'choose' && !framed}
   >
     <div class="flex flex-wrap items-end gap-x-4 gap-y-3">
-      <div class="mr-auto">
+      <div class="mr-auto min-w-0 break-words">
         <h1 class="text-3xl">{page.service}</h1>
         {#if given.of}<p class="text-sm">
             <a class="link-plain" href="/choose/{encodeURIComponent(given.of)}">‹ all services</a>
@@ -297,7 +298,7 @@
       {#if framed && picked && !page.days.some((d) => d.starts.some((s) => s.at === picked?.at))}
         {@render bar(picked)}
       {/if}
-      <nav class="flex gap-2" aria-label="Days">
+      <nav class="flex flex-wrap gap-2" aria-label="Days">
         <button class="btn" disabled={!page.earlier} onclick={() => (from = page?.earlier ?? '')}>
           <ChevronLeft size={16} /> Earlier
         </button>
@@ -322,7 +323,7 @@
         onmove={(s) => (picked = s)}
       />
     {:else if booked}
-      <div class="mx-auto grid w-full max-w-lg gap-4">
+      <div class="mx-auto grid w-full max-w-lg grid-cols-[minmax(0,1fr)] gap-4">
         <div role="status">
           <h2 class="text-2xl">
             {{
@@ -357,6 +358,7 @@
 <style>
   .page {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 16px;
     align-content: start;
     max-width: 1200px;
@@ -469,6 +471,7 @@
       display: none;
     }
     .ticket-bar {
+      flex-wrap: wrap;
       gap: 12px;
       padding: 10px 14px;
     }

@@ -80,6 +80,7 @@
 <style>
   .shelf {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 4px 12px;
   }
   .upright {
@@ -150,7 +151,7 @@
   }
   .recess {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(var(--cell), 1fr));
+    grid-template-columns: repeat(auto-fill, minmax(min(var(--cell), 100%), 1fr));
     gap: 8px;
     min-height: 58px;
     padding: 14px 12px 12px;

@@ -24,9 +24,9 @@
     <p class="text-2xl font-bold tracking-wide">{booked.reference}</p>
   {/if}
 </div>
-<dl class="sheet grid grid-cols-[6rem_1fr] gap-y-2 rounded-t-none border-t-0 p-5">
+<dl class="sheet grid grid-cols-[min(6rem,35%)_minmax(0,1fr)] gap-x-2 gap-y-2 rounded-t-none border-t-0 p-5">
   {#each rows.filter(([, value]) => value) as [label, value] (label)}
-    <dt class="text-mute">{label}</dt>
+    <dt class="break-words text-mute">{label}</dt>
     <dd class="font-semibold break-words">{value}</dd>
   {/each}
   {#if booked.link}
@@ -41,6 +41,7 @@
 <style>
   .ticket {
     padding: 30px 22px 18px;
+    overflow-wrap: anywhere;
     border-radius: 28px 28px 0 0;
     background: var(--color-hue-0);
     color: #fff;

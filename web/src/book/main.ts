@@ -1,5 +1,6 @@
 import { mount } from 'svelte';
 import '../theme.css';
+import './book.css';
 import Booking from './Booking.svelte';
 import Choose from './Choose.svelte';
 import Page from './Page.svelte';

@@ -193,17 +193,23 @@
           {#each part.services as s (s)}
             <li class="flex items-center gap-3 py-1.5">
               <b class="grow">{nameOf(s)}</b>
-              <button type="button" class="link-plain text-sm" onclick={() => shift(at, s, -1)}
-                >up<span class="sr-only">, {nameOf(s)}</span></button
+              <button
+                type="button"
+                class="link-plain text-sm"
+                onclick={() => shift(at, s, -1)}
+                aria-label="up, {nameOf(s)}">up</button
               >
-              <button type="button" class="link-plain text-sm" onclick={() => shift(at, s, 1)}
-                >down<span class="sr-only">, {nameOf(s)}</span></button
+              <button
+                type="button"
+                class="link-plain text-sm"
+                onclick={() => shift(at, s, 1)}
+                aria-label="down, {nameOf(s)}">down</button
               >
               <button
                 type="button"
                 class="link-plain text-sm"
                 onclick={() => set(at, { services: part.services.filter((o) => o !== s) })}
-                >take away<span class="sr-only">, {nameOf(s)}</span></button
+                aria-label="take away, {nameOf(s)}">take away</button
               >
             </li>
           {/each}
