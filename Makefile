@@ -9,7 +9,7 @@ FRONT := web/dist/app/desk.html
 FRONT_SOURCES := $(shell find web/src -type f) web/desk.html web/member.html web/book.html web/vite.config.ts web/package.json web/compress.mjs
 GO_SOURCES := $(shell find cmd core internal -type f) web/embed.go go.mod go.sum
 
-.PHONY: demo demo-reset build test test-tools test-servers soak lint lint-go lint-web test-go test-web test-e2e api bench bench-scale screenshots format
+.PHONY: demo demo-reset build test test-tools test-servers soak lint lint-go lint-web test-go test-web test-e2e api bench bench-scale bench-page screenshots format
 
 demo: build
 	bin/niche demo
@@ -78,6 +78,10 @@ bench:
 TENTHS ?= 1 10
 bench-scale:
 	for n in $(TENTHS); do echo "== $$n tenths"; go test -run '^$$' -bench Scale -benchtime 1x -timeout 30m ./internal/scale -tenths $$n || exit 1; done
+
+# How soon a client sees the first starts on a slow telephone, in Chromium with its throttling.
+bench-page: test-tools build
+	cd e2e && MEASURE=1 CHROMIUM=$(CHROMIUM) npx playwright test
 
 screenshots: test-tools build
 	cd e2e && SCREENSHOTS=1 CHROMIUM=$(CHROMIUM) npx playwright test

@@ -14,7 +14,11 @@ const args = [
 
 export default defineConfig({
   testDir: ".",
-  testMatch: process.env.SCREENSHOTS ? "screenshots.ts" : "*.spec.ts",
+  testMatch: process.env.SCREENSHOTS
+    ? "screenshots.ts"
+    : process.env.MEASURE
+      ? "measure.ts"
+      : "*.spec.ts",
   outputDir: "../test-results",
   workers: 2,
   timeout: 90_000,

@@ -16,6 +16,10 @@ const screens = [
   { path: "/bookings", shows: "Lou Verne" },
   { path: "/bookings/1", shows: "Where it stands outside" },
   { path: "/bookings/new", shows: "For a client who rings" },
+  { path: "/clients", shows: "Ada Winter" },
+  { path: "/clients/1", shows: "All we hold" },
+  { path: "/pages", shows: "Put services together" },
+  { path: "/pages/1", shows: "another heading" },
   { path: "/proofs", shows: "Prove everyone" },
   { path: "/settings", shows: "Zone data" },
   { path: "/health", shows: "Calendars’ health" },
@@ -27,6 +31,7 @@ const screens = [
   { path: "/nowhere", shows: "There is nothing at this address" },
   { path: "/book/home-tuning", shows: "Soonest", phone: true },
   { path: "/book/care-class", shows: "For", phone: true },
+  { path: "/choose/all-we-do", shows: "From afar", phone: true },
   { path: "/book/none", shows: "There is no such page", phone: true },
   { path: "/booking/none", shows: "There is no such booking", phone: true },
 ];

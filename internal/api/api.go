@@ -14,6 +14,8 @@ import (
 	"log/slog"
 	"net/http"
 	"net/netip"
+	"net/url"
+
 	"sync"
 	"time"
 
@@ -51,8 +53,13 @@ type Settings struct {
 	Framing  func(ctx context.Context, slug string) []string // the sites, by their origins, that may show a page in a frame
 	Metrics  string                                          // the token that opens /metrics; empty when it is on a listener of its own
 	Version  string
-	Moved    func(ctx context.Context, slug string) string // the path of the page that has an address, or had it; empty for one that none had
+	First    func(ctx context.Context, path string, query url.Values) (FirstShown, bool) // what goes along with the document of a page; false for nothing
+	Moved    func(ctx context.Context, slug string) string                               // the path of the page that has an address, or had it; empty for one that none had
 }
+
+// FirstShown is what goes along with the document of a clients' page: how it looks before any program runs, and the
+// same as JSON.
+type FirstShown struct{ HTML, Data []byte }
 
 // Part is the resources of one audience.
 type Part interface {
@@ -107,14 +114,14 @@ func New(s Settings, parts ...Part) http.Handler {
 	if s.Metrics != "" {
 		router.GET("/metrics", gin.WrapH(withToken(s.Metrics, MetricsHandler(s.Counters))))
 	}
-	frontEnd(router, s.Moved)
+	frontEnd(router, s.Moved, s.First)
 	return http.NewCrossOriginProtection().Handler(packed(router))
 }
 
 // packed packs answers of JSON for browsers that take them so. What an answer weighs
 // then differs by chance, so that nothing can be told from it of secrets inside.
 func packed(next http.Handler) http.Handler {
-	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "text/csv"}), gzhttp.MinSize(1400), gzhttp.RandomJitter(32, 0, false))
+	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "text/csv", "text/html"}), gzhttp.MinSize(1400), gzhttp.RandomJitter(32, 0, false))
 	if err != nil {
 		panic(err) // the settings are ours
 	}

@@ -37,7 +37,7 @@ var (
 	Members        = Policy{Name: "staff members, of their own", role: people.RoleStaff}
 	Readers        = Policy{Name: "anyone, reading", rate: func(l Limits) allow.Rate { return l.Reading }}
 	Comers         = Policy{Name: "anyone, at the door", rate: func(l Limits) allow.Rate { return l.Door }}
-	Hosts          = Policy{Name: "a payment host, by its signature", rate: func(l Limits) allow.Rate { return l.Reading }}
+	Hosts          = Policy{Name: "anyone, by a signature", rate: func(l Limits) allow.Rate { return l.Reading }}
 	Clients        = Policy{Name: "anyone, booking", rate: func(l Limits) allow.Rate { return l.Booking }}
 )
 

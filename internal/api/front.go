@@ -1,13 +1,16 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"io/fs"
 	"mime"
 	"net/http"
+	"net/url"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -17,7 +20,7 @@ import (
 
 // frontEnd serves the built front end. An address that a page had leads to the one that it has. It has three pages: what clients open, what staff
 // members have for themselves, and the desk; which part of them is shown is up to their routers.
-func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) string) {
+func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) string, first func(context.Context, string, url.Values) (FirstShown, bool)) {
 	files, built := web.Files()
 	page := func(c *gin.Context) string {
 		switch p := c.Request.URL.Path; {
@@ -59,6 +62,12 @@ func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) s
 			}
 		}
 		c.Header("Cache-Control", "no-cache")
+		if built && first != nil && (strings.HasPrefix(p, "/book/") || strings.HasPrefix(p, "/choose/")) {
+			if shown, ok := first(c.Request.Context(), p, c.Request.URL.Query()); ok {
+				servePage(c, files, shown)
+				return
+			}
+		}
 		serveFile(c, files, page(c))
 	})
 }
@@ -91,4 +100,17 @@ func serveFile(c *gin.Context, files fs.FS, name string) {
 		}
 	}
 	c.Data(http.StatusOK, mime.TypeByExtension(path.Ext(name)), data)
+}
+
+// servePage serves the document of a page with how it looks first, and with the same as data, which no browser runs.
+func servePage(c *gin.Context, files fs.FS, first FirstShown) {
+	page, err := fs.ReadFile(files, "book.html")
+	if err != nil {
+		WriteProblem(c.Writer, NewProblem(http.StatusNotFound, "There is nothing at this address."))
+		return
+	}
+	const at = `<div id="app"></div>`
+	// JSON from Go has no < in it, so that nothing in it can end the element.
+	page = bytes.Replace(page, []byte(at), slices.Concat([]byte(`<div id="app">`), first.HTML, []byte(`</div><script type="application/json" id="first">`), first.Data, []byte("</script>")), 1)
+	c.Data(http.StatusOK, "text/html; charset=utf-8", page)
 }

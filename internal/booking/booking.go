@@ -89,7 +89,7 @@ type Request struct {
 
 // hash returns what is the same for two requests that ask for the same.
 func (r Request) hash() string {
-	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s\x00%s\x00%s\x00%q", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone, r.Phone, r.Address, r.Answers))
+	return secret.Hash(fmt.Sprintf("%d %d %d %d %d\x00%s\x00%s\x00%s\x00%s\x00%s\x00%v", r.Service, r.Start, r.Length, r.Places, r.Staff, r.ClientName, r.ClientMail, r.ClientZone, r.Phone, r.Address, r.Answers))
 }
 
 // Taken is a booking that was taken, with the token that manages it. The token

@@ -1,6 +1,7 @@
 package serve_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
@@ -211,4 +212,51 @@ func TestAnOwnCalendarBesideAPage(t *testing.T) {
 	}
 	d.Restart(func(*store.DB) {}, func(*serve.Settings) {})
 	require.Empty(t, nichetest.Grep(t, d.Data, "Secret supper", "x.ics"))
+}
+
+// A page's first starts stand in its document before any program runs; nothing in it can become part of the program.
+func TestTheDocumentShowsTheFirstStarts(t *testing.T) {
+	d := nichetest.OpenDesk(t, nil)
+	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) {
+		f.Name, f.Look.Intro = `Tuning & <script>alert("x")</script>`, "</script><script>alert(1)</script>"
+	}))
+	_, _, body := fetch(t, d.Address+"/book/home-tuning?name=Ada")
+	if !strings.Contains(body, `id="first"`) {
+		t.Skip("the front end is not built")
+	}
+	require.Contains(t, body, `Tuning &amp; &lt;script&gt;`)
+	require.Contains(t, body, `href="/book/home-tuning?name=Ada&amp;start=2026-03-02T09%3A00%3A00Z"`)
+	require.Equal(t, 2, strings.Count(body, "<script"), "the program, and the data that nobody runs")
+	_, data, _ := strings.Cut(body, `id="first">`)
+	data, _, _ = strings.Cut(data, "</script>")
+	var first struct{ Page client.Page }
+	require.NoError(t, json.Unmarshal([]byte(data), &first))
+	require.Equal(t, "09:00", first.Page.Days[0].Starts[0].Label)
+	for _, path := range []string{"/book/nowhere", "/choose/nowhere", "/book/home-tuning?moving=x"} {
+		_, _, body = fetch(t, d.Address+path)
+		require.NotContains(t, body, `id="first"`, path)
+	}
+}
+
+// Over a jump of the clock a page shows what clocks show: the same visit is an hour later for whoever's clock has not jumped.
+func TestAPageOverAJumpOfTheClock(t *testing.T) {
+	d := nichetest.OpenDesk(t, nil)
+	starts := func(date, zone string) string {
+		var p client.Page
+		require.NoError(t, d.Get(t.Context(), "/api/pages/home-tuning?from="+date+"&zone="+zone, &p))
+		return p.Days[0].Starts[0].Label + " " + p.Days[0].Starts[0].Full
+	}
+	for _, c := range []struct{ date, zone, first string }{
+		{"2026-03-27", "Europe/Dublin", "09:00 Friday 27 March, 09:00–10:00"},
+		{"2026-03-30", "Europe/Dublin", "09:00 Monday 30 March, 09:00–10:00"},
+		{"2026-03-27", "America/New_York", "05:00 Friday 27 March, 05:00–06:00"}, // whose clock jumped three weeks before
+		{"2026-03-30", "America/New_York", "04:00 Monday 30 March, 04:00–05:00"},
+		{"2026-03-05", "America/New_York", "04:00 Thursday 5 March, 04:00–05:00"},
+		{"2026-03-30", "Asia/Kolkata", "13:30 Monday 30 March, 13:30–14:30"},
+	} {
+		require.Equal(t, c.first, starts(c.date, c.zone), c)
+	}
+	b, err := d.Ask(client.NewBooking{Start: nichetest.At("2026-03-30T08:00:00Z"), Name: "Rosa Osei"})
+	require.NoError(t, err)
+	require.Contains(t, b.When, "09:00–10:00")
 }

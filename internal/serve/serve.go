@@ -193,10 +193,11 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
-	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, Framing: n.framing},
+	clients := client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now})
+	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, First: clients.First, Framing: n.framing},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Files: kept, Footfall: counts, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Files: kept, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
-		client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now}))
+		clients)
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err

@@ -52,33 +52,38 @@ func (s *Client) getCollection(ctx context.Context, in *struct {
 	Zone  string `query:"zone" doc:"The client's zone; the business's when empty."`
 	Clock string `query:"clock" enum:"12,24" default:"24"`
 }) (*api.Body[Collected], error) {
+	return api.Answer(s.collected(ctx, in.Slug, in.Zone, in.Clock))
+}
+
+// collected answers for all services of a collection, in the client's zone, or in the business's where that is empty.
+func (s *Client) collected(ctx context.Context, slug, zoneName, clock string) (Collected, error) {
 	db := s.DB.Read(ctx)
-	c, err := db.CollectionBySlug(in.Slug)
+	c, err := db.CollectionBySlug(slug)
 	if err == nil && c.ArchivedAt > 0 {
 		err = store.ErrNotFound
 	}
 	if err != nil {
-		return nil, api.Found(err, "page")
+		return Collected{}, api.Found(err, "page")
 	}
 	business, err := db.Business()
 	if err != nil {
-		return nil, err
+		return Collected{}, err
 	}
 	home, err := hours.LoadZone(business.Zone)
 	if err != nil {
-		return nil, err
+		return Collected{}, err
 	}
 	zone := home
-	if in.Zone != "" {
-		if zone, err = hours.LoadZone(in.Zone); err != nil {
-			return nil, api.Wrong("query.zone", err.Error())
+	if zoneName != "" {
+		if zone, err = hours.LoadZone(zoneName); err != nil {
+			return Collected{}, api.Wrong("query.zone", err.Error())
 		}
 	}
 	out := Collected{Business: business.Name, Title: c.Title, Intro: c.Intro, Zone: zone.String(), Parts: []CollectedPart{}}
 	if c.StaffID != 0 {
 		m, err := db.Staff(c.StaffID)
 		if err != nil {
-			return nil, err
+			return Collected{}, err
 		}
 		out.With = m.Name
 	}
@@ -92,7 +97,7 @@ func (s *Client) getCollection(ctx context.Context, in *struct {
 				continue
 			}
 			if err != nil {
-				return nil, err
+				return Collected{}, err
 			}
 			shown := CollectedService{Name: service.Name, Page: api.PagePath(service.Slug), Length: words.Length(service.Length), Place: place.Usually(service), Soonest: []api.Start{}}
 			if service.Prepaid > 0 {
@@ -100,7 +105,7 @@ func (s *Client) getCollection(ctx context.Context, in *struct {
 			}
 			staff, err := db.Performers(id)
 			if err != nil {
-				return nil, err
+				return Collected{}, err
 			}
 			if c.StaffID != 0 && service.Staffing != string(offer.AllOfThem) {
 				staff = slices.DeleteFunc(staff, func(m store.Staff) bool { return m.ID != c.StaffID })
@@ -110,9 +115,9 @@ func (s *Client) getCollection(ctx context.Context, in *struct {
 			for len(shown.Soonest) == 0 && !service.Paused && len(staff) > 0 {
 				q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: service.Length, From: today - 1, To: until + 1, Staff: staff})
 				if err != nil {
-					return nil, err
+					return Collected{}, err
 				}
-				v := api.OfferView{In: words.In{Zone: zone, Twelve: in.Clock == "12"}, Today: zone.DateAt(now), Length: service.Length}
+				v := api.OfferView{In: words.In{Zone: zone, Twelve: clock == "12"}, Today: zone.DateAt(now), Length: service.Length}
 				for _, o := range q.Answer().OffersIn(span.Between(math.MinInt64, math.MaxInt64), 3) {
 					shown.Soonest = append(shown.Soonest, v.Start(o))
 				}
@@ -133,7 +138,7 @@ func (s *Client) getCollection(ctx context.Context, in *struct {
 			out.Parts = append(out.Parts, part)
 		}
 	}
-	return api.Answer(out, nil)
+	return out, nil
 }
 
 // countStep counts that somebody came so far on a page. Nothing is kept of who it was.

@@ -109,7 +109,8 @@ func (s *Client) bySlug(db store.Tx, slug string) (store.Service, error) {
 // pageDays is how many days a page shows at once.
 const pageDays = 7
 
-func (s *Client) getPage(ctx context.Context, in *struct {
+// PageQuery says of which page which days are wanted.
+type PageQuery struct {
 	SlugPath
 	From   string   `query:"from" doc:"The first date, in the client's zone; today when empty."`
 	Zone   string   `query:"zone" doc:"The client's zone; the business's when empty."`
@@ -118,35 +119,41 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 	Places int      `query:"places" minimum:"0" maximum:"1000" doc:"Places asked for."`
 	Moving string   `query:"moving" maxLength:"100" doc:"The token of a booking that is to be moved: it does not stand in its own way."`
 	Clock  string   `query:"clock" enum:"12,24" default:"24"`
-}) (*api.Body[Page], error) {
+}
+
+func (s *Client) getPage(ctx context.Context, in *PageQuery) (*api.Body[Page], error) {
+	return api.Answer(s.page(ctx, in))
+}
+
+func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
 	db := s.DB.Read(ctx)
 	service, err := s.bySlug(db, in.Slug)
 	if err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	business, err := db.Business()
 	if err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	home, err := hours.LoadZone(business.Zone)
 	if err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	zone := home
 	if in.Zone != "" {
 		if zone, err = hours.LoadZone(in.Zone); err != nil {
-			return nil, api.Wrong("query.zone", err.Error())
+			return Page{}, api.Wrong("query.zone", err.Error())
 		}
 	}
 	now := span.At(s.Now())
 	today := zone.DateAt(now)
 	rules := schedule.Rules(service, home.DateAt(now))
 	if rules.Length, err = lengthOf(service, in.Length, "query.length"); err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	moved, isMove, err := s.moving(db, in.Moving)
 	if err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	if isMove {
 		rules.Length, in.Places = moved.Length, moved.Places
@@ -156,13 +163,13 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 	first := today
 	if in.From != "" {
 		if first, err = hours.ParseDate(in.From); err != nil {
-			return nil, api.Wrong("query.from", err.Error())
+			return Page{}, api.Wrong("query.from", err.Error())
 		}
 		first = min(max(first, today), last)
 	}
 	staff, err := db.Performers(service.ID)
 	if err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: place.Usually(service), Venue: string(service.Venue),
 		Length: words.Length(rules.Length), Minutes: int(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
@@ -192,7 +199,7 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 	// A date of the client's zone can reach into three dates of the business's.
 	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: rules.Length, Places: in.Places, From: today - 1, To: last + 1, Staff: staff, Without: moved.Without})
 	if err != nil {
-		return nil, err
+		return Page{}, err
 	}
 	if service.Paused {
 		q.Staff = nil
@@ -206,7 +213,7 @@ func (s *Client) getPage(ctx context.Context, in *struct {
 	if next := first + pageDays; next <= last {
 		page.Later = next.String()
 	}
-	return api.Answer(page, nil)
+	return page, nil
 }
 
 // asksPhone says whether clients are asked for a telephone number: who is called has to say it.

@@ -49,9 +49,9 @@ func (s *Client) byPerson(b NewBooking) error {
 
 // Limits on codes.
 const (
-	codeMinutes span.Minutes = 15
-	mostCodes                = 4 // in that time, of one address
-	mostTries                = 5 // of one code
+	codeMinutes = 15 // that a code works
+	mostCodes   = 4  // in that time, of one address
+	mostTries   = 5  // of one code
 )
 
 // prove asks somebody to prove by a code that a mail address is theirs, or sees whether the code is right.

@@ -2,6 +2,8 @@
   import { api, data, type Shape } from '$lib/api/client';
   import { Query } from '$lib/api/query.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import { untrack } from 'svelte';
+  import { firstCollection } from './first';
   import { presentClock } from './settings';
   import { growInSite, tellSite } from './site';
   import { reached } from './steps';
@@ -19,7 +21,10 @@
         }),
       ),
     );
-  $effect(() => void load());
+  answer.value = untrack(() => firstCollection(slug, zone, presentClock()));
+  $effect(() => {
+    if (!untrack(() => answer.value)) void load();
+  });
   growInSite();
   const here = $derived(answer.value?.title);
   $effect(() => {

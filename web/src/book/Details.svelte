@@ -99,7 +99,12 @@
   }
 </script>
 
-<form class="sheet mx-auto grid w-full max-w-xl grid-cols-[minmax(0,1fr)] gap-4 p-6" onsubmit={book} novalidate bind:this={form}>
+<form
+  class="sheet mx-auto grid w-full max-w-xl grid-cols-[minmax(0,1fr)] gap-4 p-6"
+  onsubmit={book}
+  novalidate
+  bind:this={form}
+>
   <div>
     <h2 class="text-xl text-balance break-words">{chosen.full}</h2>
     <p class="text-mute">{page.service}, {page.length}{page.place ? ` · ${page.place}` : ''}</p>

@@ -1,30 +1,32 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import ChevronLeft from '@lucide/svelte/icons/chevron-left';
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import { api, data, type Shape } from '$lib/api/client';
   import { Query } from '$lib/api/query.svelte';
   import Hours from '$lib/lane/Hours.svelte';
   import Notice from '$lib/ui/Notice.svelte';
-  import Details from './Details.svelte';
   import { cityOf } from '$lib/hours/dates';
+  import { firstPage } from './first';
   import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
-  import Beside from './Beside.svelte';
-  import Keep from './Keep.svelte';
-  import Paying from './Paying.svelte';
   import { reached } from './steps';
   import { growInSite, tellSite } from './site';
   import Shelf from './Shelf.svelte';
-  import Ticket from './Ticket.svelte';
 
   /** A service's page: the offered starts of the coming days, and booking one. */
   let { slug }: { slug: string } = $props();
 
   const answer = new Query<Shape<'Page'>>();
+  const zoneHere = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  /** What came along with the document is as good as asked for, where it is by this client's zone and clock. */
+  const first = untrack(() => firstPage(slug, zoneHere, presentClock()));
+  let along = !!first;
+  answer.value = first;
   const page = $derived(answer.value);
   const fault = $derived(answer.problem?.message ?? '');
   const given = prefilled();
   let from = $state(given.from);
-  let zone = $state(Intl.DateTimeFormat().resolvedOptions().timeZone);
+  let zone = $state(zoneHere);
   let clock = $state<Clock>(presentClock());
   let staff = $state(given.with);
   /** What is typed about the client: it stays, whatever time is looked at. */
@@ -42,10 +44,20 @@
   let step = $state<'choose' | 'details' | 'done'>('choose');
   let booked = $state<Shape<'Booked'>>();
   let width = $state(0);
+  /** What comes after the choice is had while somebody chooses: what they see first does not wait for it. */
+  const details = () => import('./Details.svelte');
+  $effect(() => {
+    if (picked) void details();
+  });
 
   const load = () =>
     answer.ask(() => data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } })));
-  $effect(() => void load());
+  $effect(() => {
+    void query;
+    if (along) along = false;
+    else void load();
+  });
+
   /** In a frame that is as high as what it holds, what is chosen stands where it was chosen. */
   const framed = growInSite();
   const here = $derived(page?.service);
@@ -100,7 +112,13 @@
     };
   });
 
-  const known = Intl.supportedValuesOf('timeZone');
+  /** All zones are hundreds: they come once what is seen first stands. */
+  let known = $state.raw<string[]>([]);
+  $effect(() => {
+    const later = setTimeout(() => (known = Intl.supportedValuesOf('timeZone')), 1500);
+    return () => clearTimeout(later);
+  });
+  const allZones = () => (known = Intl.supportedValuesOf('timeZone'));
   const zones = $derived([...new Set([zone, page?.home ?? zone, ...known])]);
   const limits = $derived(dayParts.find((p) => p.key === part) ?? dayParts[0]);
   const shown = (day: Shape<'PageDay'>) =>
@@ -215,7 +233,7 @@
           {/if}
           <label class="select tool sm:w-60">
             <span class="label">Times for</span>
-            <select bind:value={zone}>
+            <select bind:value={zone} onfocus={allZones} onpointerenter={allZones}>
               {#each zones as z (z)}<option value={z}>{cityOf(z)}</option>{/each}
             </select>
           </label>
@@ -294,7 +312,11 @@
         {/each}
       </div>
 
-      <Beside {zone} from={page.days[0]?.date ?? ''} bind:busy />
+      {#await import('./Beside.svelte') then part}<part.default
+          {zone}
+          from={page.days[0]?.date ?? ''}
+          bind:busy
+        />{/await}
       {#if framed && picked && !page.days.some((d) => d.starts.some((s) => s.at === picked?.at))}
         {@render bar(picked)}
       {/if}
@@ -307,48 +329,29 @@
         </button>
       </nav>
     {:else if step === 'details' && picked}
-      <Details
-        {slug}
-        {page}
-        {staff}
-        {clock}
-        {length}
-        {places}
-        {moving}
-        chosen={picked}
-        bind:typed
-        {forms}
-        onback={() => (step = 'choose')}
-        onbooked={(b) => ([booked, step] = [b, 'done'])}
-        onmove={(s) => (picked = s)}
-      />
+      {#await details() then part}
+        <part.default
+          {slug}
+          {page}
+          {staff}
+          {clock}
+          {length}
+          {places}
+          {moving}
+          chosen={picked}
+          bind:typed
+          {forms}
+          onback={() => (step = 'choose')}
+          onbooked={(b) => ([booked, step] = [b, 'done'])}
+          onmove={(s) => (picked = s)}
+        />
+      {/await}
     {:else if booked}
-      <div class="mx-auto grid w-full max-w-lg grid-cols-[minmax(0,1fr)] gap-4">
-        <div role="status">
-          <h2 class="text-2xl">
-            {{
-              pending: 'Held for you, to be confirmed',
-              held: 'Held for you, to be paid',
-              lapsed: 'Not booked',
-              cancelled: 'Cancelled',
-              confirmed: moving ? 'Moved' : 'Booked',
-            }[booked.status]}
-          </h2>
-        </div>
-        {#if booked.thanks}<p class="whitespace-pre-line">{booked.thanks}</p>{/if}
-        <Paying bind:booked={() => booked as Shape<'Booked'>, (b) => (booked = b)} />
-        <div class:opacity-60={booked.status === 'lapsed'}><Ticket {booked} /></div>
-        {#if booked.bring}<p class="whitespace-pre-line"><b>To bring or prepare:</b> {booked.bring}</p>{/if}
-        {#if booked.status === 'confirmed'}<Keep {booked} />
-        {:else if booked.answerBy}<p>
-            {booked.business} answers until {booked.answerBy}; if not, the time is let go, and you are told.
-          </p>{/if}
-        {#if booked.status !== 'lapsed'}<p>
-            Keep this address. The booking can be seen, moved and cancelled there:<br />
-            <a class="link-plain break-all" href={booked.manage}>{location.origin}{booked.manage}</a>
-          </p>{/if}
-        <button class="btn justify-self-start" onclick={again}>Book another visit</button>
-      </div>
+      {#await import('./Done.svelte') then part}<part.default
+          bind:booked={() => booked as Shape<'Booked'>, (b) => (booked = b)}
+          moving={!!moving}
+          onagain={again}
+        />{/await}
     {/if}
   </main>
 

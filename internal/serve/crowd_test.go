@@ -1,0 +1,100 @@
+package serve_test
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"niche/internal/api/client"
+	"niche/internal/api/desk"
+	"niche/internal/demo"
+	"niche/internal/nichetest"
+)
+
+// openCrowd is a desk at which ten people perform a service, so that its page has several hundred starts.
+func openCrowd(t testing.TB) *nichetest.Desk {
+	d := nichetest.OpenDesk(t, nil)
+	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) {
+		f.Pick = "turn"
+		for i := range 9 {
+			f.Staff = append(f.Staff, d.AddStaff(fmt.Sprint("Person ", i)))
+		}
+	}))
+	return d
+}
+
+// visitor is a client who opens the page, and books one of its starts.
+func visitor(t testing.TB, d *nichetest.Desk, n int) (took time.Duration, status int) {
+	c := demo.NewClient(d.Address)
+	began := time.Now()
+	answered := func() {
+		took = max(took, time.Since(began))
+		began = time.Now()
+	}
+	var page client.Page
+	if err := c.Get(t.Context(), "/api/pages/home-tuning?zone=Europe/Dublin", &page); err != nil {
+		return took, 0
+	}
+	answered()
+	var starts []client.PageStart
+	for _, day := range page.Days {
+		starts = append(starts, day.Starts...)
+	}
+	if len(starts) == 0 {
+		return took, http.StatusConflict
+	}
+	ask := client.NewBooking{Start: starts[n*7919%len(starts)].At, Name: fmt.Sprint("Client ", n), Email: fmt.Sprintf("client%d@clients.example", n), Zone: "Europe/Dublin", Clock: "24"}
+	err := c.Post(t.Context(), "/api/pages/home-tuning/bookings", ask, nil)
+	answered()
+	if err != nil {
+		return took, nichetest.Problem(t, err).Status
+	}
+	return took, http.StatusCreated
+}
+
+// A thousand clients come to one page at the same moment: nobody has what another has, and nobody is lost.
+func TestAThousandClientsAtOnce(t *testing.T) {
+	d := openCrowd(t)
+	var all sync.WaitGroup
+	statuses := make([]int, 1000)
+	for n := range statuses {
+		all.Go(func() { _, statuses[n] = visitor(t, d, n) })
+	}
+	all.Wait()
+	counts := map[int]int{}
+	for _, s := range statuses {
+		counts[s]++
+	}
+	t.Logf("answers by status: %v", counts)
+	require.Len(t, counts, 2, "each is booked, or told that somebody else was before")
+	require.Equal(t, counts[http.StatusCreated], d.Count("bookings WHERE status = 'confirmed'"))
+	require.Equal(t, counts[http.StatusCreated], d.Count("clients"))
+	require.Equal(t, 1000, counts[http.StatusCreated]+counts[http.StatusConflict])
+	require.Greater(t, counts[http.StatusCreated], 100)
+	require.Empty(t, nichetest.WrongClaims(d))
+}
+
+// BenchmarkCrowd is a thousand clients who come to one page over half a minute.
+func BenchmarkCrowd(b *testing.B) {
+	for b.Loop() {
+		d := openCrowd(b)
+		var all sync.WaitGroup
+		times := make([]time.Duration, 1000)
+		for n := range times {
+			all.Go(func() {
+				time.Sleep(time.Duration(n) * 30 * time.Millisecond)
+				times[n], _ = visitor(b, d, n)
+			})
+		}
+		all.Wait()
+		slices.Sort(times)
+		b.ReportMetric(float64(times[500].Microseconds())/1000, "p50-ms")
+		b.ReportMetric(float64(times[990].Microseconds())/1000, "p99-ms")
+		b.ReportMetric(float64(times[999].Microseconds())/1000, "max-ms")
+	}
+}
