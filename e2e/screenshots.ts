@@ -1,38 +1,98 @@
 import { resolve } from "node:path";
+import { type Page } from "@playwright/test";
 import { expect, signIn, test } from "./niche";
 
+type Picture = {
+  name: string;
+  path: string;
+  shows: string;
+  dark?: boolean;
+  phone?: boolean;
+  member?: number;
+  /** Of another host than the desk. */
+  of?: "site" | "mailbox";
+  act?: (page: Page) => Promise<void>;
+};
+
 /** The pictures in docs/screenshots, from the demo's data. */
-const pictures = [
+const pictures: Picture[] = [
   { name: "wall", path: "/", shows: "Mara Quillon" },
-  { name: "wall-dark", path: "/", shows: "Mara Quillon", dark: true },
   {
     name: "wall-team-week",
     path: "/?view=week&service=1",
     shows: "23–29 November 2026",
   },
-  { name: "wall-month", path: "/?view=month", shows: "personal time" },
   {
     name: "why",
     path: "/?service=1&why=3@2026-11-23T14:30:00Z",
     shows: "It is not offered",
   },
   { name: "attention", path: "/attention", shows: "They share 45 min" },
-  { name: "team", path: "/team", shows: "Bookings go to Work" },
   { name: "hours", path: "/team/1", shows: "Save the hours" },
   { name: "calendars", path: "/team/3/calendars", shows: "block Bryn’s time" },
-  { name: "services", path: "/services", shows: "Concert tuning" },
   { name: "service", path: "/services/1", shows: "What a client would see" },
-  { name: "house", path: "/house", shows: "Stocktaking" },
   { name: "bookings", path: "/bookings", shows: "Lou Verne" },
   { name: "booking", path: "/bookings/26", shows: "Copy in Work: read back" },
+  { name: "client", path: "/clients/1", shows: "All we hold" },
+  { name: "pages", path: "/pages", shows: "chose a start" },
   { name: "proof", path: "/proofs?link=3", shows: "Compared with" },
-  { name: "settings", path: "/settings", shows: "Zone data" },
   { name: "page", path: "/book/home-tuning", shows: "Soonest" },
   {
     name: "page-phone",
     path: "/book/home-tuning",
     shows: "Soonest",
     phone: true,
+  },
+  {
+    name: "collection",
+    path: "/choose/all-we-do",
+    shows: "From afar",
+    phone: true,
+  },
+  {
+    name: "details",
+    path: "/book/home-tuning?name=Ada%20Winter&mail=ada@winter.example&answer.piano=Grand",
+    shows: "Soonest",
+    phone: true,
+    act: async (page: Page) => {
+      await page.locator(".soonest button").first().click();
+      await page.getByRole("button", { name: "Continue" }).click();
+      await expect(page.getByLabel("Your name")).toHaveValue("Ada Winter");
+      await expect(page.getByLabel("Grand")).toBeChecked();
+    },
+  },
+  {
+    name: "thanks",
+    path: "/book/video-appraisal?name=Ada%20Winter&mail=ada@winter.example",
+    shows: "Soonest",
+    act: async (page: Page) => {
+      await page.locator(".soonest button").first().click();
+      await page.getByRole("button", { name: "Continue" }).click();
+      await page.getByRole("button", { name: "Book it" }).click();
+      await expect(page.getByRole("status")).toContainText("Booked");
+      await expect(page.getByText("Add to my calendar")).toBeVisible();
+    },
+  },
+  {
+    name: "embedded",
+    path: "/",
+    of: "site",
+    shows: "",
+    act: async (page: Page) => {
+      const frame = page.frameLocator("iframe").first();
+      await expect(frame.locator(".token").first()).toBeVisible();
+      await page.locator("iframe").first().scrollIntoViewIfNeeded();
+    },
+  },
+  {
+    name: "mail",
+    path: "/",
+    of: "mailbox",
+    shows: "Your visit",
+    act: async (page: Page) => {
+      const mail = page.getByRole("link", { name: /Your visit: Home tuning/ });
+      if (await mail.count()) await mail.first().click();
+    },
   },
   {
     name: "my-calendars",
@@ -57,13 +117,14 @@ for (const p of pictures) {
         `${demo.address}${path.replace("/link/", "/api/invitations/")}`,
       );
     }
-    await page.goto(demo.address + p.path);
+    await page.goto((p.of ? demo[p.of] : demo.address) + p.path);
     if (p.name === "proof")
       await page.request.post(`${demo.address}/api/proofs`, {
         data: { links: [3] },
       });
-    await expect(page.getByText(p.shows).first()).toBeVisible();
-    if (p.name.startsWith("page")) {
+    if (p.shows) await expect(page.getByText(p.shows).first()).toBeVisible();
+    await p.act?.(page);
+    if (p.name === "page" || p.name === "page-phone") {
       await page
         .getByRole("region", { name: "Tomorrow" })
         .getByRole("button")

@@ -4,7 +4,7 @@
   import Notice from '$lib/ui/Notice.svelte';
   import { untrack } from 'svelte';
   import { firstCollection } from './first';
-  import { presentClock } from './settings';
+  import { onward, presentClock } from './settings';
   import { growInSite, tellSite } from './site';
   import { reached } from './steps';
 
@@ -32,13 +32,7 @@
     tellSite('opened', { page: slug });
     reached(slug, 'opened');
   });
-  /** What the address knows goes along, and the way back. */
-  const on = (page: string, start = '') => {
-    const query = new URLSearchParams(location.search);
-    query.set('of', slug);
-    if (start) query.set('start', start);
-    return `${page}?${query.toString()}`;
-  };
+  const on = (page: string, start = '') => onward(page, slug, start);
 </script>
 
 <svelte:head

@@ -101,3 +101,11 @@ export function freshDetails() {
     keep: !!kept,
   };
 }
+
+/** Where a page of several services leads on to: what the address knows goes along, and the way back. */
+export function onward(page: string, of: string, start = ''): string {
+  const query = new URLSearchParams(location.search);
+  query.set('of', of);
+  if (start) query.set('start', start);
+  return `${page}?${query.toString()}`;
+}

@@ -33,8 +33,8 @@
           api.POST('/api/pages/{slug}/files', {
             params: { path: { slug }, query: { name: file.name } },
             headers: { 'Content-Type': 'application/octet-stream' },
-            body: file as unknown as string,
-            bodySerializer: (body: unknown) => body as BodyInit,
+            body: file as never,
+            bodySerializer: (body: unknown) => body as never,
           }),
         );
         names[got.token] = got.name;
