@@ -18,11 +18,6 @@ type Picture = {
 const pictures: Picture[] = [
   { name: "wall", path: "/", shows: "Mara Quillon" },
   {
-    name: "wall-team-week",
-    path: "/?view=week&service=1",
-    shows: "23–29 November 2026",
-  },
-  {
     name: "why",
     path: "/?service=1&why=3@2026-11-23T14:30:00Z",
     shows: "It is not offered",

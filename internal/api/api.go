@@ -114,7 +114,13 @@ func New(s Settings, parts ...Part) http.Handler {
 	if s.Metrics != "" {
 		router.GET("/metrics", gin.WrapH(withToken(s.Metrics, MetricsHandler(s.Counters))))
 	}
-	frontEnd(router, s.Moved, s.First)
+	frontEnd(router, s.Moved, func(ctx context.Context, path string, query url.Values) (FirstShown, bool) {
+		// Who asks too often gets the document alone.
+		if s.First == nil || srv.asked.Take(From(ctx).Network+" "+Readers.Name, Readers.rate(s.Limits)) > 0 {
+			return FirstShown{}, false
+		}
+		return s.First(ctx, path, query)
+	})
 	return http.NewCrossOriginProtection().Handler(packed(router))
 }
 

@@ -62,7 +62,7 @@ func frontEnd(router *gin.Engine, moved func(ctx context.Context, slug string) s
 			}
 		}
 		c.Header("Cache-Control", "no-cache")
-		if built && first != nil && (strings.HasPrefix(p, "/book/") || strings.HasPrefix(p, "/choose/")) {
+		if built && (strings.HasPrefix(p, "/book/") || strings.HasPrefix(p, "/choose/")) {
 			if shown, ok := first(c.Request.Context(), p, c.Request.URL.Query()); ok {
 				servePage(c, files, shown)
 				return

@@ -67,7 +67,7 @@ func Find(tx store.Tx, a Asked) (hits []Hit, err error) {
 	if f.services, err = tx.ServicesInUse(); err != nil {
 		return nil, err
 	}
-	for _, step := range []func([]string) ([]Hit, error){f.deeds, f.people, f.offered, f.clients, f.bookings, f.days, f.screens} {
+	for _, step := range []func([]string) ([]Hit, error){f.deeds, f.people, f.offered, f.bookings, f.clients, f.days, f.screens} {
 		some, err := step(text)
 		if err != nil {
 			return nil, err

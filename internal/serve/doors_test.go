@@ -214,6 +214,9 @@ func TestNobodyBooksABusinessFull(t *testing.T) {
 		limited(s)
 		s.Proxies = []netip.Prefix{netip.MustParsePrefix("127.0.0.1/32")}
 	}, func(f *desk.ServiceFields) { f.Step = 15 })
+	var page client.Page
+	require.NoError(t, d.Get(t.Context(), "/api/pages/home-tuning", &page))
+	d.Pass(time.Minute) // somebody has looked at it
 	day := 0
 	book := func(from, mail string) (*http.Response, client.Booked) {
 		day++
@@ -221,7 +224,7 @@ func TestNobodyBooksABusinessFull(t *testing.T) {
 		for at.Weekday() == time.Saturday || at.Weekday() == time.Sunday {
 			at, day = at.Add(24*time.Hour), day+5
 		}
-		body, err := json.Marshal(client.NewBooking{Start: span.At(at), Name: "A client", Email: mail, Zone: "UTC", Clock: "24"})
+		body, err := json.Marshal(client.NewBooking{Start: span.At(at), Name: "A client", Email: mail, Zone: "UTC", Clock: "24", Form: page.Form})
 		require.NoError(t, err)
 		res, said := asking{method: "POST", path: "/api/pages/home-tuning/bookings", body: string(body), header: map[string]string{"Forwarded": "for=" + from + ";proto=https"}}.of(t, d.Address)
 		var b client.Booked
