@@ -268,9 +268,16 @@ for (const kind of ["the stand-in host", "a real CalDAV server"] as const) {
     await details(second, "14:00", "Luc Moreau");
     await first.getByRole("button", { name: "Book it" }).click();
     await expect(first.getByRole("status")).toHaveText("Booked");
+    // Whoever comes back to the form sees it at once, before anything is sent.
+    await second.evaluate(() =>
+      document.dispatchEvent(new Event("visibilitychange")),
+    );
+    await expect(
+      second.getByText("This time has just been taken. What you typed stays."),
+    ).toBeVisible();
     await second.getByRole("button", { name: "Book it" }).click();
     await expect(
-      second.getByText("This time has just been taken."),
+      second.getByText("This time has just been taken.").first(),
     ).toBeVisible();
     await expect(second.getByLabel("Your name")).toHaveValue("Luc Moreau");
     await second.getByRole("button", { name: "Tomorrow 10:30" }).click();

@@ -19,6 +19,7 @@
     moving,
     typed = $bindable(),
     forms,
+    nearest,
     onback,
     onbooked,
     onmove,
@@ -36,10 +37,12 @@
     typed: ReturnType<typeof freshDetails>;
     /** What the page has given to be sent along: it says since when it is looked at. */
     forms: { first: string };
+    /** Where the chosen start has gone meanwhile: those that are nearest to it. */
+    nearest: Shape<'PageStart'>[] | undefined;
     onback: () => void;
     onbooked: (booked: Shape<'Booked'>) => void;
     /** Another start is chosen, after this one turned out to be taken. */
-    onmove: (start: Shape<'Start'>) => void;
+    onmove: (start: { at: string; full: string; staff: number[] }) => void;
   } = $props();
 
   const before = remembered();
@@ -93,7 +96,7 @@
     }
   }
 
-  function move(start: Shape<'Start'>) {
+  function move(start: { at: string; full: string; staff: number[] }) {
     problem = undefined;
     onmove(start);
   }
@@ -122,6 +125,16 @@
           </div>
         </div>
       {/if}
+    </div>
+  {/if}
+  {#if nearest && !busy && !problem?.nearest.length}
+    <div class="grid gap-3" role="alert">
+      <Notice tone="wrong">This time has just been taken. What you typed stays.</Notice>
+      <div class="flex flex-wrap gap-2">
+        {#each nearest as s (s.at)}
+          <button type="button" class="btn btn-secondary" onclick={() => move(s)}>{s.full}</button>
+        {/each}
+      </div>
     </div>
   {/if}
   {#if !moving}

@@ -51,7 +51,16 @@
   });
 
   const load = () =>
-    answer.ask(() => data(api.GET('/api/pages/{slug}', { params: { path: { slug }, query } })));
+    answer.ask(() =>
+      data(
+        api.GET('/api/pages/{slug}', {
+          params: {
+            path: { slug },
+            query: step === 'details' ? { ...query, from: dayOf(picked?.at) } : query,
+          },
+        }),
+      ),
+    );
   $effect(() => {
     void query;
     if (along) along = false;
@@ -103,8 +112,8 @@
   });
   // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
   $effect(() => {
-    const again = () => document.visibilityState === 'visible' && step === 'choose' && load();
-    const timer = setInterval(again, 20_000);
+    const again = () => document.visibilityState === 'visible' && step !== 'done' && load();
+    const timer = setInterval(again, step === 'details' ? 8_000 : 20_000);
     document.addEventListener('visibilitychange', again);
     return () => {
       clearInterval(timer);
@@ -139,6 +148,16 @@
       (picked?.staff.length === 1 ? page?.staff.find((s) => s.id === picked?.staff[0])?.name : undefined) ??
       'anyone free',
   );
+  const dayOf = (at = '') => (at ? new Date(at).toLocaleDateString('en-CA', { timeZone: zone }) : from);
+  /** The chosen start has gone while the form is filled in: the nearest that are still there. */
+  const nearest = $derived.by(() => {
+    const starts = page?.days.flatMap((d) => d.starts) ?? [];
+    if (step !== 'details' || !picked || page?.days[0]?.date !== dayOf(picked.at)) return undefined;
+    const at = Date.parse(picked.at);
+    if (starts.some((s) => Date.parse(s.at) === at)) return undefined;
+    const away = (s: { at: string }) => Math.abs(Date.parse(s.at) - at);
+    return starts.toSorted((a, b) => away(a) - away(b)).slice(0, 4);
+  });
   // A start that has gone since it was picked is not picked any more.
   $effect(() => {
     const there = page?.days.some((d) => d.starts.some((s) => s.at === picked?.at));
@@ -341,7 +360,11 @@
           chosen={picked}
           bind:typed
           {forms}
-          onback={() => (step = 'choose')}
+          {nearest}
+          onback={() => {
+            step = 'choose';
+            void load();
+          }}
           onbooked={(b) => ([booked, step] = [b, 'done'])}
           onmove={(s) => (picked = s)}
         />

@@ -19,7 +19,8 @@
     }
   }
   $effect(() => {
-    if (booked.status !== 'held') return;
+    // Whoever is told that something follows here sees it come.
+    if (booked.status !== 'held' && !booked.soon) return;
     const timer = setInterval(() => void look(), 2500);
     const again = () => document.visibilityState === 'visible' && void look();
     document.addEventListener('visibilitychange', again);

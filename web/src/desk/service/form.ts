@@ -96,15 +96,14 @@ export const labels: Record<keyof Fields, string> = {
 export function formOf(service: Shape<'Service'>): Fields {
   const keys = Object.keys(fresh) as (keyof Fields)[];
   const usual = structuredClone(fresh);
-  // What the server leaves out is as usual, so that nothing seems changed that was only opened.
-  return Object.fromEntries(keys.map((key) => [key, filled(usual[key], service[key])])) as Fields;
-}
-
-/** A value with what it leaves out; lists and single values stand for themselves. */
-function filled(usual: unknown, value: unknown): unknown {
-  if (value === undefined || value === null) return usual;
-  const both = typeof usual === 'object' && usual !== null && typeof value === 'object';
-  return both && !Array.isArray(value) && !Array.isArray(usual) ? { ...usual, ...value } : value;
+  const fields = Object.fromEntries(keys.map((key) => [key, service[key] ?? usual[key]])) as Fields;
+  // What the server leaves out of these is as usual, so that nothing seems changed that was only opened.
+  return {
+    ...fields,
+    after: { ...usual.after, ...service.after },
+    look: { ...usual.look, ...service.look },
+    messages: { ...usual.messages, ...service.messages },
+  };
 }
 
 /** The kinds of notice, each with what it begins with when it is chosen. */
