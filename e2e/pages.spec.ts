@@ -185,6 +185,18 @@ test("the whole way in 200 % text at 320 px, with a file, a code and an own cale
     await page.getByRole("button", { name: "Book it" }).click();
     await expect(page.getByRole("status")).toContainText("Booked");
     await expect(page.getByText("See you soon, on the screen.")).toBeVisible();
+    // All of it together is less than a telephone minds.
+    const script = await page.evaluate(() =>
+      performance
+        .getEntriesByType("resource")
+        .filter((r) => r.name.endsWith(".js"))
+        .reduce(
+          (sum, r) => sum + (r as PerformanceResourceTiming).encodedBodySize,
+          0,
+        ),
+    );
+    expect(script).toBeGreaterThan(20_000);
+    expect(script).toBeLessThan(60_000);
     await fits(page);
     await isSound(page);
     await page.setViewportSize({ width: 1280, height: 800 });

@@ -311,6 +311,10 @@ func (m *Messages) RoomMade(tx store.Tx, visit store.ID) error {
 	if err != nil {
 		return err
 	}
+	v, err := tx.Visit(visit)
+	if err != nil {
+		return err
+	}
 	now := span.At(m.Now())
 	for _, k := range on {
 		list, err := tx.MessagesOfBooking(k.ID)
@@ -326,7 +330,7 @@ func (m *Messages) RoomMade(tx store.Tx, visit store.ID) error {
 		if list[i].State == store.MessageWaiting {
 			err = tx.MessageDue(list[i].ID, max(now, list[i].NotBefore))
 		} else {
-			err = m.add(tx, k, store.Message{Kind: Room, About: fmt.Sprintf("room of booking %d", k.ID), Until: k.CreatedAt + store.Never/2})
+			err = m.add(tx, k, store.Message{Kind: Room, About: fmt.Sprintf("room of booking %d", k.ID), Until: v.End})
 		}
 		if err != nil {
 			return err

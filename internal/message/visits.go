@@ -82,6 +82,9 @@ func readers(tx store.Tx, staff []store.ID) (list []reader, err error) {
 // know is kept with it, so that what was taken back before it was told is not told at all.
 func (m *Messages) inform(tx store.Tx, n News, v store.Visit) error {
 	now, k := span.At(m.Now()), n.Booking
+	if k.Trial {
+		return nil // it is for whoever tries alone
+	}
 	present, err := tx.VisitStaff(v.ID)
 	if err != nil {
 		return err

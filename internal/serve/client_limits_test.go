@@ -137,3 +137,30 @@ func TestAVisitInAClientsCalendar(t *testing.T) {
 	_, _, one = fetch(t, path+"/visit.ics")
 	require.NotContains(t, one, "VEVENT", "it goes out of the calendar that follows it")
 }
+
+// Whose visit it would be answers a request on their own pages; nobody else's.
+func TestStaffMembersAnswerRequests(t *testing.T) {
+	p := openPost(t)
+	require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.ApproveWithin = 4 * 60 }))
+	other := p.Own(p.AddStaff("Mara Quillon"))
+	me := p.Own(p.Staff.ID)
+	b := p.book(t, wednesday+"T10:00:00Z")
+	var list struct {
+		Items []struct {
+			Asked int
+			Title string
+		}
+	}
+	require.NoError(t, me.Get(t.Context(), "/api/my/attention", &list))
+	require.NotEmpty(t, list.Items)
+	asked := 0
+	for _, i := range list.Items {
+		asked = max(asked, i.Asked)
+	}
+	path := fmt.Sprintf("/api/my/bookings/%d/decision", asked)
+	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, other.Post(t.Context(), path, desk.Decision{Accept: true}, nil)).Status)
+	require.Equal(t, "pending", own(t, p.Desk, b).Status)
+	require.NoError(t, me.Post(t.Context(), path, desk.Decision{Accept: true}, nil))
+	require.Equal(t, "confirmed", own(t, p.Desk, b).Status)
+	require.Equal(t, http.StatusNotFound, nichetest.Problem(t, me.Post(t.Context(), path, desk.Decision{}, nil)).Status, "it is answered")
+}

@@ -150,6 +150,7 @@ func (t Tx) EraseClient(root ID, name string) (visits []ID, err error) {
 
 		`UPDATE bookings SET client_name = @name, client_mail = '', client_phone = '', phone_digits = '', client_address = '', answers = NULL, note = '', origin = '', answer_comment = '',
 			key_hash = '', request_hash = '', token_hash = 'erased ' || id, client_id = 0 WHERE ` + of,
+		"DELETE FROM messages WHERE recipient IN (SELECT mail FROM client_mails WHERE " + of + ")",
 		"DELETE FROM client_mails WHERE " + of,
 		"DELETE FROM clients WHERE root = @root",
 	} {

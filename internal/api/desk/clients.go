@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"niche/core/hours"
+	"niche/core/question"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/clientele"
@@ -47,17 +49,18 @@ type ClientFields struct {
 type ShownClient struct {
 	ID store.ID `json:"id"`
 	ClientFields
-	Version  int64           `json:"version"`
-	Since    string          `json:"since"`
-	Now      string          `json:"now" doc:"Their present local time."`
-	Mails    []ShownMail     `json:"mails"`
-	Merged   []MergedClient  `json:"merged" doc:"Who counts as the same since somebody said so."`
-	Perhaps  []store.NamedID `json:"perhaps" doc:"Others with the same name or telephone number."`
-	Bookings []FoundBooking  `json:"bookings" doc:"The latest visit first."`
-	More     bool            `json:"more" doc:"There are more bookings than are shown."`
-	Messages []ShownMessage  `json:"messages" doc:"The newest first."`
-	Payments []ShownPayment  `json:"payments"`
-	Ahead    bool            `json:"ahead" doc:"They have visits ahead, so they cannot be erased."`
+	Version  int64             `json:"version"`
+	Since    string            `json:"since"`
+	Now      string            `json:"now" doc:"Their present local time."`
+	Mails    []ShownMail       `json:"mails"`
+	Merged   []MergedClient    `json:"merged" doc:"Who counts as the same since somebody said so."`
+	Perhaps  []store.NamedID   `json:"perhaps" doc:"Others with the same name or telephone number."`
+	Bookings []FoundBooking    `json:"bookings" doc:"The latest visit first."`
+	More     bool              `json:"more" doc:"There are more bookings than are shown."`
+	Answers  []question.Answer `json:"answers" doc:"What they said last to each question."`
+	Messages []ShownMessage    `json:"messages" doc:"The newest first."`
+	Payments []ShownPayment    `json:"payments"`
+	Ahead    bool              `json:"ahead" doc:"They have visits ahead, so they cannot be erased."`
 }
 
 // ShownMail is a mail address of a client.
@@ -149,7 +152,7 @@ func (s *Desk) client(ctx context.Context, id store.ID, clock string) (out Shown
 	}
 	country := telephone.CountryOf(text.Zone.String())
 	out = ShownClient{ID: id, ClientFields: ClientFields{row.Name, telephone.Words(row.Phone, country), row.Zone, row.Clock, row.Note}, Since: text.Moment(row.CreatedAt),
-		Mails: []ShownMail{}, Merged: []MergedClient{}, Perhaps: []store.NamedID{}, Bookings: []FoundBooking{}, Messages: []ShownMessage{}, Payments: []ShownPayment{}}
+		Mails: []ShownMail{}, Merged: []MergedClient{}, Perhaps: []store.NamedID{}, Bookings: []FoundBooking{}, Answers: []question.Answer{}, Messages: []ShownMessage{}, Payments: []ShownPayment{}}
 	if out.Version, err = db.Version(store.ClientDetails(id)); err != nil {
 		return out, err
 	}
@@ -163,6 +166,12 @@ func (s *Desk) client(ctx context.Context, id store.ID, clock string) (out Shown
 	used := map[string]bool{}
 	for _, k := range bookings {
 		used[k.ClientMail] = true
+		for _, a := range k.Answers {
+			if !slices.ContainsFunc(out.Answers, func(o question.Answer) bool { return o.Key == a.Key && o.Label == a.Label }) && len(out.Answers) < shownBookings {
+				out.Answers = append(out.Answers, a)
+			}
+		}
+
 		out.Ahead = out.Ahead || k.Status != store.Cancelled && k.End > now
 		if len(out.Bookings) < shownBookings {
 			out.Bookings = append(out.Bookings, renderFound(k, text, now))

@@ -21,10 +21,11 @@ type OwnItem struct {
 	Words string   `json:"words"`
 	Since string   `json:"since"`
 	Where string   `json:"where" doc:"The path of the own page on which it is settled."`
+	Asked store.ID `json:"asked" doc:"The booking that waits for one's word; 0 for none."`
 }
 
 // ownKinds are the kinds that a staff member can do something about, and on which of their pages.
-var ownKinds = map[string]string{"clash": "/my", "drift": "/my", "link": "/my/calendars", "target": "/my/calendars", "unread": "/my/calendars", "hours": "/my/hours"}
+var ownKinds = map[string]string{"clash": "/my", "drift": "/my", "link": "/my/calendars", "target": "/my/calendars", "unread": "/my/calendars", "hours": "/my/hours", "pending": "/my"}
 
 func (s *Member) listItems(ctx context.Context, _ *struct{}) (*api.Body[api.List[OwnItem]], error) {
 	now, me := span.At(s.Now()), api.Who(ctx).ID
@@ -47,6 +48,9 @@ func (s *Member) listItems(ctx context.Context, _ *struct{}) (*api.Body[api.List
 	})
 	for _, i := range list {
 		o := OwnItem{ID: i.ID, Kind: i.Kind, Title: yours(i.Title, row.Name), Words: yours(i.Words, row.Name), Since: text.Moment(i.FoundAt), Where: ownKinds[i.Kind]}
+		if i.Kind == "pending" {
+			o.Asked = i.Booking
+		}
 		if i.Visit != 0 {
 			v, err := db.Visit(i.Visit)
 			if err != nil {
@@ -67,4 +71,24 @@ func yours(text, name string) string {
 		text = "Y" + text[1:]
 	}
 	return text
+}
+
+// Word is what a staff member says to a booking that waits for it.
+type Word struct {
+	Accept bool `json:"accept"`
+}
+
+// decide settles a booking of an own visit that waits for somebody's word.
+func (s *Member) decide(ctx context.Context, in *struct {
+	api.IDPath
+	Body Word
+}) (*struct{}, error) {
+	mine, err := s.DB.Read(ctx).HasVisitOf(api.Who(ctx).ID, in.ID)
+	if err == nil && !mine {
+		err = store.ErrNotFound
+	}
+	if err == nil {
+		err = s.Bookings.Decide(ctx, in.ID, in.Body.Accept)
+	}
+	return nil, api.Found(err, "booking that waits for a decision")
 }

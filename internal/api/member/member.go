@@ -84,6 +84,7 @@ func (s *Member) Register(r api.Routes) {
 	huma.Register(own, api.Put("/api/my/days", "changeMyDays", "Change the own one-off days and absences, where that is allowed"), s.changeDays)
 	huma.Register(own, api.Get("/api/my/closures", "listMyClosures", "When the business is closed"), s.listClosures)
 	huma.Register(own, api.Get("/api/my/attention", "listMyAttention", "What one has to look at oneself"), s.listItems)
+	huma.Register(own, api.Post("/api/my/bookings/{id}/decision", "decideMyBooking", "Confirm or decline a booking of an own visit that waits for it", http.StatusNoContent), s.decide)
 	huma.Register(own, api.Get("/api/my/files/{id}", "getMyFile", "A file that the client of an own visit has handed over"), s.getFile)
 	huma.Register(own, api.Get("/api/my/day", "getMyDay", "An own day"), s.getDay)
 }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, data } from '$lib/api/client';
+  import { api, data, problemOf } from '$lib/api/client';
   import { query } from '$lib/api/query.svelte';
 
   /** What one has to look at oneself, each with the page on which it is settled. */
@@ -9,6 +9,15 @@
     () => data(api.GET('/api/my/attention')),
     ['bookings', 'calendars', 'rules', 'attention', 'time'],
   );
+  let fault = $state('');
+  async function decide(id: number, accept: boolean) {
+    fault = '';
+    try {
+      await api.POST('/api/my/bookings/{id}/decision', { params: { path: { id } }, body: { accept } });
+    } catch (cause) {
+      fault = problemOf(cause).message;
+    }
+  }
   const items = $derived(list.value?.items ?? []);
 </script>
 
@@ -20,6 +29,16 @@
         <li class="px-4 py-2.5">
           <b>{i.title}</b> <span class="text-sm text-mute">since {i.since}</span>
           <p class="text-sm text-mute">{i.words}</p>
+          {#if i.asked}
+            <div class="mt-1 flex gap-2">
+              <button type="button" class="btn btn-primary btn-sm" onclick={() => void decide(i.asked, true)}
+                >Confirm it</button
+              >
+              <button type="button" class="btn btn-sm" onclick={() => void decide(i.asked, false)}
+                >Decline it</button
+              >
+            </div>
+          {/if}
           {#if i.where.split('?')[0] !== here || i.where.includes('?')}<a
               class="link-plain text-sm"
               href={i.where}>Settle it</a
@@ -27,5 +46,6 @@
         </li>
       {/each}
     </ul>
+    {#if fault}<p class="px-4 py-2 text-sm font-medium text-brick" role="alert">{fault}</p>{/if}
   </section>
 {/if}

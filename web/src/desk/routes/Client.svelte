@@ -117,6 +117,17 @@
               >
             </p>{/if}
         </section>
+        {#if c.answers.length}
+          <section class="sheet px-5 py-4">
+            <h2 class="text-base font-bold">What they said last</h2>
+            <dl class="mt-1 grid gap-x-4 gap-y-1.5 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
+              {#each c.answers as a (a.key + a.label)}
+                <dt class="text-mute">{a.label}</dt>
+                <dd class="break-words whitespace-pre-line">{(a.said ?? []).join(', ')}</dd>
+              {/each}
+            </dl>
+          </section>
+        {/if}
         {#if c.payments.length}
           <section class="sheet px-5 py-4">
             <h2 class="text-base font-bold">Payments</h2>

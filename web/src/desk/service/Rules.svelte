@@ -10,11 +10,29 @@
   /** The rules of time, as sentences with fields in them. */
   let { form = $bindable(), fault }: { form: Fields; fault: Fault } = $props();
 
+  const sentence = $derived.by(() => {
+    const [before, after] = [form.bufferBefore, form.bufferAfter];
+    const around =
+      before && after && before === after
+        ? `with ${writeLength(before)} free before and after`
+        : [before && `${writeLength(before)} free before`, after && `${writeLength(after)} free after`]
+            .filter(Boolean)
+            .join(' and ');
+    const buffers = around
+      ? `, ${around.startsWith('with') ? around : `with ${around}`}`
+      : ', with nothing kept free around it';
+    const cap =
+      form.capPerDay === undefined
+        ? ''
+        : `; at most ${form.capPerDay === 1 ? 'one visit' : `${form.capPerDay} visits`} a day each`;
+    return `It can start every ${writeLength(form.step)} ${form.anchor === 'clock' ? 'on the clock' : 'from opening'}${buffers}${cap}.`;
+  });
   const first = (...fields: string[]) => fields.map(fault).find(Boolean) ?? '';
 </script>
 
 <fieldset class="sheet px-5 pb-3">
   <legend class="sr-only">Rules</legend>
+  <p class="pt-4 pb-2"><b>Rules.</b> {sentence}</p>
   <Inline title="The visit" error={first('length', 'lengths', 'step')}>
     lasts
     <InlineLength label="Lasts" bind:value={form.length} error={fault('length')} />

@@ -21,6 +21,12 @@
 
 <fieldset class="sheet grid gap-4 p-5 md:grid-cols-2">
   <legend class="sr-only">The visit</legend>
+  <p class="md:col-span-2">
+    <b>The visit.</b>
+    {form.paused
+      ? 'Nothing of it can be booked for now; what is booked stays.'
+      : `On the wall it is ${(hueNames[form.hue] ?? '').toLowerCase()}.`}
+  </p>
   <Field label="Name" error={fault('name')}>
     {#snippet children(tie)}<input class="input w-full" bind:value={form.name} {...tie} />{/snippet}
   </Field>

@@ -28,11 +28,29 @@
     form.weights = staff.map(share);
     form.staff = staff;
   }
+  const picks: Record<string, string> = {
+    order: 'the first of them who is free',
+    fewest: 'who has the fewest visits that day',
+    turn: 'whose turn it is',
+    last: 'whom the client had last',
+    weight: 'by the share of each',
+  };
+  const named = $derived(team.filter((m) => form.staff.includes(m.id)).map((m) => m.name.split(' ')[0]));
+  const sentence = $derived.by(() => {
+    if (!named.length) return 'Nobody performs it yet, so nothing is offered.';
+    const all = named.length > 1 ? `${named.slice(0, -1).join(', ')} and ${named.at(-1)}` : `${named[0]}`;
+    const needs = form.needs.length ? `, and a ${form.needs.join(' and a ')}` : '';
+    if (named.length === 1) return `A visit takes ${all}${needs}.`;
+    return form.staffing === 'all'
+      ? `A visit takes ${all} together${needs}.`
+      : `A visit takes one of ${all}: ${picks[form.pick] ?? ''}${needs}.`;
+  });
   const offered = $derived([...new Set([...kinds, ...form.needs])]);
 </script>
 
 <fieldset class="sheet grid gap-5 p-5">
   <legend class="sr-only">Who and what it takes</legend>
+  <p><b>Who.</b> {sentence}</p>
   <div class="grid gap-4 2xl:grid-cols-2">
     <ChoiceField
       label="A visit takes"

@@ -1343,6 +1343,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/my/bookings/{id}/decision': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Confirm or decline a booking of an own visit that waits for it */
+    post: operations['decideMyBooking'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/my/calendars/{id}': {
     parameters: {
       query?: never;
@@ -4066,6 +4083,11 @@ export interface components {
       words: string;
     };
     OwnItem: {
+      /**
+       * Format: int64
+       * @description The booking that waits for one's word; 0 for none.
+       */
+      asked: number;
       /** Format: int64 */
       id: number;
       kind: string;
@@ -5039,6 +5061,8 @@ export interface components {
     ShownClient: {
       /** @description They have visits ahead, so they cannot be erased. */
       ahead: boolean;
+      /** @description What they said last to each question. */
+      answers: components['schemas']['Answer'][];
       /** @description The latest visit first. */
       bookings: components['schemas']['FoundBooking'][];
       /** @enum {string} */
@@ -5639,6 +5663,9 @@ export interface components {
       /** @description Where they are changed, or empty. */
       path: string;
       words: string;
+    };
+    Word: {
+      accept: boolean;
     };
   };
   responses: never;
@@ -8624,6 +8651,39 @@ export interface operations {
         content: {
           'application/json': components['schemas']['ListOwnItem'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  decideMyBooking: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Word'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
