@@ -329,8 +329,16 @@ func (b *Bookings) changed() {
 
 // Decide settles a pending booking: it is confirmed, or cancelled.
 func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
-	if !accept {
-		return b.cancelAll(ctx, []store.ID{id}, message.Declined)
+		if !accept {
+		waits := false
+		err := b.cancelIf(ctx, []store.ID{id}, false, "cancelled", message.Declined, func(k store.Booking) bool {
+			waits = k.Status == store.Pending
+			return waits
+		})
+		if err == nil && !waits {
+			err = store.ErrNotFound // it was answered before
+		}
+		return err
 	}
 	err := b.DB.Write(ctx, func(tx store.Tx) error {
 		k, err := tx.Booking(id)
