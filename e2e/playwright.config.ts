@@ -20,7 +20,7 @@ export default defineConfig({
       ? "measure.ts"
       : "*.spec.ts",
   outputDir: "../test-results",
-  workers: 2,
+  workers: 3,
   timeout: 90_000,
   expect: { timeout: 15_000 },
   reporter: process.env.CI ? "dot" : "list",

@@ -18,12 +18,12 @@ import (
 	"niche/internal/nichetest"
 )
 
-// openCrowd is a desk at which ten people perform a service, so that its page has several hundred starts.
+// openCrowd is a desk at which five people perform a service, so that its page has two hundred starts.
 func openCrowd(t testing.TB) *nichetest.Desk {
 	d := nichetest.OpenDesk(t, nil)
 	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) {
 		f.Pick = "turn"
-		for i := range 9 {
+		for i := range 4 {
 			f.Staff = append(f.Staff, d.AddStaff(fmt.Sprint("Person ", i)))
 		}
 	}))

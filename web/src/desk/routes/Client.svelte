@@ -91,7 +91,7 @@
         >
       </Notice>
     {/each}
-    <div class="grid items-start gap-5 lg:grid-cols-[minmax(0,1fr)_24rem]">
+    <div class="grid grid-cols-[minmax(0,1fr)] items-start gap-5 lg:grid-cols-[minmax(0,1fr)_24rem]">
       <div class="grid min-w-0 gap-5">
         <section class="sheet">
           <h2 class="px-5 pt-4 text-base font-bold">Visits</h2>
@@ -161,7 +161,7 @@
         </section>
         <History kinds={['client']} thing={id} />
       </div>
-      <div class="grid gap-5">
+      <div class="grid min-w-0 gap-5">
         <form
           class="sheet grid gap-4 p-5"
           onsubmit={(e) => {
@@ -265,5 +265,11 @@
     align-items: baseline;
     gap: 14px;
     padding: 9px 20px;
+  }
+  @media (max-width: 767px) {
+    .visit {
+      grid-template-columns: minmax(0, 1fr) auto;
+      gap: 2px 14px;
+    }
   }
 </style>
