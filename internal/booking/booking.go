@@ -329,7 +329,7 @@ func (b *Bookings) changed() {
 
 // Decide settles a pending booking: it is confirmed, or cancelled.
 func (b *Bookings) Decide(ctx context.Context, id store.ID, accept bool) error {
-		if !accept {
+	if !accept {
 		waits := false
 		err := b.cancelIf(ctx, []store.ID{id}, false, "cancelled", message.Declined, func(k store.Booking) bool {
 			waits = k.Status == store.Pending

@@ -18,12 +18,12 @@ import (
 	"niche/internal/nichetest"
 )
 
-// openCrowd is a desk at which five people perform a service, so that its page has two hundred starts.
-func openCrowd(t testing.TB) *nichetest.Desk {
+// openCrowd is a desk at which some people perform a service: its page has forty starts of each.
+func openCrowd(t testing.TB, people int) *nichetest.Desk {
 	d := nichetest.OpenDesk(t, nil)
 	require.NoError(t, d.Save(0, func(f *desk.ServiceFields) {
 		f.Pick = "turn"
-		for i := range 4 {
+		for i := range people - 1 {
 			f.Staff = append(f.Staff, d.AddStaff(fmt.Sprint("Person ", i)))
 		}
 	}))
@@ -66,7 +66,7 @@ func visitor(t testing.TB, d *nichetest.Desk, n int) (took time.Duration, status
 
 // A thousand clients come to one page at the same moment: nobody has what another has, and nobody is lost.
 func TestAThousandClientsAtOnce(t *testing.T) {
-	d := openCrowd(t)
+	d := openCrowd(t, 5)
 	var all sync.WaitGroup
 	statuses := make([]int, 1000)
 	for n := range statuses {
@@ -89,7 +89,7 @@ func TestAThousandClientsAtOnce(t *testing.T) {
 // BenchmarkCrowd is a thousand clients who come to one page over half a minute.
 func BenchmarkCrowd(b *testing.B) {
 	for b.Loop() {
-		d := openCrowd(b)
+		d := openCrowd(b, 10)
 		var all sync.WaitGroup
 		times := make([]time.Duration, 1000)
 		for n := range times {
