@@ -123,7 +123,7 @@ func TestWhatIsSaidAfterwards(t *testing.T) {
 	}
 	require.Equal(t, "after.leadTo", nichetest.Problem(t, lead("https://workshop.example/thanks?from=niche")).Errors[0].Field, "not a host that is named")
 	settings := desk.BusinessSettings{Business: desk.Business{Name: "Workshop", Zone: "Europe/Dublin", Clock: "24", Order: "dmy"}, Ahead: 5, LeadsTo: []string{"workshop.example"}}
-		d.Exec("UPDATE businesses SET proof_day = 2, proof_minute = 300")
+	d.Exec("UPDATE businesses SET proof_day = 2, proof_minute = 300")
 	require.NoError(t, d.Change(t.Context(), "/api/settings", settings, nil))
 	require.Equal(t, 1, d.Count("businesses WHERE proof_day = 2 AND proof_minute = 300"), "what is set elsewhere stays")
 	for _, wrong := range []string{"http://workshop.example/", "https://user@workshop.example/", "javascript:alert(1)", "//workshop.example"} {
