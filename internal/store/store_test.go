@@ -372,3 +372,51 @@ func TestTurnsAndStartsFollow(t *testing.T) {
 		}
 	})
 }
+
+// A database of before knows its clients as people after it was brought up to date: one for each mail address, as they
+// were called last.
+func TestBookingsOfBeforeHaveClients(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "before.db")
+	db, err := connect(path, "_txlock=immediate", 1)
+	require.NoError(t, err)
+	list, err := steps(db)
+	require.NoError(t, err)
+	options := *gormigrate.DefaultOptions
+	options.UseTransaction = true
+	require.NoError(t, gormigrate.New(db, &options, list).MigrateTo("0028_answer_stamp"))
+	for _, q := range []string{
+		"INSERT INTO services (id, slug, name, length, step, created_at) VALUES (1, 's', 's', 60, 30, 0)",
+		"INSERT INTO visits (id, service_id, uid, start, \"end\", buffer_before, buffer_after) VALUES (1, 1, 'u', 10, 20, 0, 0)",
+		"INSERT INTO former_slugs (slug, service_id, since) VALUES ('old', 1, 5)",
+	} {
+		require.NoError(t, db.Exec(q).Error, q)
+	}
+	for i, who := range [][3]string{{"Rosa", "rosa@x.example", ""}, {"Ben", "ben@x.example", "+35315550100"}, {"Rosa Osei", "rosa@x.example", "+35315550177"}} {
+		require.NoError(t, db.Exec(`INSERT INTO bookings (id, visit_id, reference, token_hash, key_hash, request_hash, status, places, client_name, client_mail, client_zone, client_phone, created_at)
+			VALUES (?, 1, ?, ?, '', '', 'confirmed', 1, ?, ?, 'UTC', ?, ?)`, i+1, i, i, who[0], who[1], who[2], i).Error)
+	}
+	pool, err := db.DB()
+	require.NoError(t, err)
+	require.NoError(t, pool.Close())
+	now, err := open(path)
+	require.NoError(t, err)
+	defer func() { require.NoError(t, now.Close()) }()
+	tx := now.Read(t.Context())
+	for words, name := range map[string]string{"rosa": "Rosa Osei", "ben": "Ben", "01 555 0177": ""} {
+		found, err := tx.FindClients(words, 1, 100)
+		require.NoError(t, err)
+		if name != "" {
+			require.Len(t, found, 1, words)
+			require.Equal(t, name, found[0].Name)
+		}
+	}
+	client, err := tx.ClientByMail("rosa@x.example")
+	require.NoError(t, err)
+	require.Equal(t, []any{"+35315550177", client.ID}, []any{client.Phone, client.Root})
+	bookings, err := tx.BookingsOfClient(client.ID, 10)
+	require.NoError(t, err)
+	require.Len(t, bookings, 2)
+	former, err := tx.FormerSlug("old")
+	require.NoError(t, err)
+	require.Equal(t, ID(1), former.ServiceID)
+}
