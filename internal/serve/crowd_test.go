@@ -16,6 +16,7 @@ import (
 	"niche/internal/api/desk"
 	"niche/internal/demo"
 	"niche/internal/nichetest"
+	"niche/internal/store"
 )
 
 // openCrowd is a desk at which some people perform a service: its page has forty starts of each.
@@ -103,5 +104,21 @@ func BenchmarkCrowd(b *testing.B) {
 		b.ReportMetric(float64(times[500].Microseconds())/1000, "p50-ms")
 		b.ReportMetric(float64(times[990].Microseconds())/1000, "p99-ms")
 		b.ReportMetric(float64(times[999].Microseconds())/1000, "max-ms")
+	}
+}
+
+// BenchmarkCollection asks for a page of forty services, each performed by ten people: one request for all starts.
+func BenchmarkCollection(b *testing.B) {
+	d := openCrowd(b, 10)
+	part := desk.CollectionPart{Services: []store.ID{d.Service.ID}}
+	for i := range 39 {
+		part.Services = append(part.Services, d.AddService(fmt.Sprint("Service ", i), func(*desk.ServiceFields) {}).ID)
+	}
+	require.NoError(b, d.Post(b.Context(), "/api/collections", desk.CollectionFields{Title: "All", Parts: []desk.CollectionPart{part}}, nil))
+	c := demo.NewClient(d.Address)
+	for b.Loop() {
+		var seen client.Collected
+		require.NoError(b, c.Get(b.Context(), "/api/collections/all", &seen))
+		require.Len(b, seen.Parts[0].Services, 40)
 	}
 }
