@@ -17,7 +17,8 @@ func (b *Bookings) holdForPayment(tx store.Tx, s store.Service, held store.Booki
 }
 
 // Paid confirms a held booking that has been paid, or has it wait for a decision where its
-// service wants one. It reports whether the booking still was there.
+// service wants one, of every booking or of one for which a calendar could not be read. It reports
+// whether the booking still was there.
 func (b *Bookings) Paid(tx store.Tx, held store.ID) (bool, error) {
 	k, err := tx.Booking(held)
 	if store.IsMissing(err) || err == nil && (k.Status != store.Held || k.HoldUntil == 0) {
@@ -36,6 +37,13 @@ func (b *Bookings) Paid(tx store.Tx, held store.ID) (bool, error) {
 	}
 	now := span.At(b.Now())
 	k.Status, k.HoldUntil = store.Confirmed, 0
+	decided, err := tx.LastCase(k.ID)
+	if err != nil {
+		return false, err
+	}
+	if !decided.AllRead && s.Unreachable != store.TakeIt {
+		k.Status = store.Pending
+	}
 	if s.ApproveWithin > 0 {
 		k.Status, k.AnswerBy = store.Pending, max(now+60, min(now.Add(s.ApproveWithin), v.Start))
 	}

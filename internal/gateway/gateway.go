@@ -99,12 +99,3 @@ func (s Gateways) Ask(ctx context.Context, g store.Gateway, method, path string,
 	}
 	return nil
 }
-
-// Never reports whether a service will go on refusing the same request.
-func Never(err error) bool {
-	switch outbound.KindOf(err) {
-	case outbound.BadAddress, outbound.BadAnswer, outbound.NotServed, outbound.NotThere:
-		return true
-	}
-	return false
-}

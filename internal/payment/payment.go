@@ -44,7 +44,6 @@ type Settings struct {
 	Log      *slog.Logger
 	Now      func() time.Time
 	Wake     func()
-	Home     func() string // the address by which Niche is reached
 }
 
 // Payments takes payments and pays back.

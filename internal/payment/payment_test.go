@@ -87,6 +87,41 @@ func TestAVisitStandsOnceItIsPaid(t *testing.T) {
 	d.Until("its time is free at once", func() bool { return strings.Contains(d.Starts("2026-03-04"), "14:00") })
 }
 
+// Where a calendar could not be read when the start was held, and the service has its bookings asked about
+// then, being paid does not answer for the administrator.
+func TestPayingDoesNotDecideWhatNobodyCouldRead(t *testing.T) {
+	var d *nichetest.Desk
+	o := nichetest.OpenServices(t, func() *nichetest.Clock { return d.Clock })
+	trouble := &nichetest.Trouble{}
+	_, cloud := nichetest.OpenCloud(t, trouble.Guard)
+	d = nichetest.OpenDeskWith(t, func(s *serve.Settings) { s.Home = "https://desk.example" }, func(f *desk.ServiceFields) { f.Prepaid, f.Unreachable = 9500, "ask" }, o.Host, nichetest.HostOf(cloud))
+	o.Use(d)
+	d.Link(cloud.URL, nichetest.User, nichetest.Key, "Family", "Work")
+	for _, c := range []struct {
+		start, unreachable, stands string
+		away                       bool
+	}{
+		{"2026-03-04T10:00:00Z", "ask", "confirmed", false},
+		{"2026-03-04T12:00:00Z", "ask", "pending", true},
+		{"2026-03-04T14:00:00Z", "take", "confirmed", true},
+	} {
+		require.NoError(t, d.Save(0, func(f *desk.ServiceFields) { f.Prepaid, f.Unreachable = 9500, c.unreachable }))
+		trouble.Set(func(r *http.Request, _ []byte) nichetest.Fault {
+			if c.away && strings.Contains(r.URL.Path, "family") {
+				return nichetest.Fault{Status: http.StatusServiceUnavailable, Unasked: true}
+			}
+			return nichetest.Fault{}
+		})
+		b, err := d.Book(c.start)
+		require.NoError(t, err)
+		require.Equal(t, "held", b.Status)
+		require.NoError(t, o.Payments.Pay(key(b), false))
+		now, err := mine(t, d, b)
+		require.NoError(t, err)
+		require.Equal(t, c.stands, now.Status, c.start)
+	}
+}
+
 // In whatever order holds end, money comes, notices are lost, late or sent twice, others take the start and
 // the host goes away: money that is kept has a visit, and a visit of a client has its money.
 func TestMoneyAndVisitsGoTogether(t *testing.T) {

@@ -4,7 +4,6 @@
 package place
 
 import (
-	"errors"
 	"strings"
 
 	"niche/internal/store"
@@ -93,6 +92,3 @@ func nonempty(text string) []string {
 	}
 	return []string{text}
 }
-
-// ErrLater says that a room online is still being made.
-var ErrLater = errors.New("the meeting room is not made yet")

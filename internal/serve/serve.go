@@ -163,7 +163,7 @@ func (n *Niche) start(s Settings) error {
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake, Tell: mails.Booked,
 		PayWithin: payment.Hold,
 		Seal:      func(key string) string { return keeper.Derive("booking", key) }})
-	payments := payment.New(payment.Settings{DB: n.db, Bookings: bookings, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake, Home: func() string { return mails.Home }})
+	payments := payment.New(payment.Settings{DB: n.db, Bookings: bookings, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake})
 	bookings.Charge, bookings.Refund = payments.Charge, payments.Refund
 	mails.Declined = bookings.Declined
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged

@@ -17,7 +17,7 @@ import (
 )
 
 func (s *Desk) registerTrials(a huma.API) {
-	huma.Register(a, api.Post("/api/services/{id}/trial", "tryService", "Book the next start of a service for a trial: it goes through everything, to whoever tries", http.StatusCreated), s.tryService)
+	huma.Register(a, api.Post("/api/services/{id}/trial", "tryService", "Book the next start of a service for a trial, to whoever tries: claimed, copied and told like any other, but neither paid nor asked about", http.StatusCreated), s.tryService)
 	huma.Register(a, api.Get("/api/files/{id}", "getFile", "A file that a client has handed over"), s.getFile)
 }
 

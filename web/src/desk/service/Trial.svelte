@@ -5,7 +5,7 @@
   import Notice from '$lib/ui/Notice.svelte';
   import { clock } from '../clock.svelte';
 
-  /** A booking that tries the service: it goes through everything, to whoever tries, and is cleaned up. */
+  /** A booking that tries the service: it goes to whoever tries, and is cleaned up. */
   let { service, changed }: { service: number; changed: boolean } = $props();
 
   let made = $state.raw<Shape<'AtDesk'>>();
@@ -69,8 +69,8 @@
 
 <section class="sheet grid gap-3 p-5" aria-label="Trial">
   <p>
-    <b>Trial.</b> Books the next start as a client would, to yourself: with its claim, its copy, its mail and its
-    room. It is marked, and goes by itself after half an hour.
+    <b>Trial.</b> Books the next start, to yourself, with its claim, its copy, its mail and its room. Nothing is
+    to be paid for it, and it waits for nobody’s word. It is marked, and goes by itself after half an hour.
   </p>
   {#if steps.length}
     <ul class="grid gap-1">

@@ -2025,7 +2025,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Book the next start of a service for a trial: it goes through everything, to whoever tries */
+    /** Book the next start of a service for a trial, to whoever tries: claimed, copied and told like any other, but neither paid nor asked about */
     post: operations['tryService'];
     delete?: never;
     options?: never;
