@@ -36,8 +36,9 @@ const lookFor = 2500 * time.Millisecond
 
 // Settings of the bookings.
 type Settings struct {
-	DB        *store.DB
-	Look      func(ctx context.Context, staff store.ID) (allRead bool, err error) // the last look
+	DB *store.DB
+	// Look is the last look at somebody's calendars, which have some time to answer.
+	Look      func(ctx context.Context, within time.Duration, staff store.ID) (allRead bool, err error)
 	Hub       *live.Hub
 	Now       func() time.Time
 	Tell      func(tx store.Tx, n message.News) error                              // writes down what a client is told, in the transaction that makes the news

@@ -89,13 +89,11 @@ func (b *Bookings) finish(ctx context.Context, h *hold, r Request, moved store.B
 // lastLook reads the calendars that block the staff once more, all at the same
 // time, and reports whether all could be read.
 func (b *Bookings) lastLook(ctx context.Context, staff []store.ID) (allRead bool, err error) {
-	ctx, cancel := context.WithTimeout(ctx, lookFor)
-	defer cancel()
 	var all errgroup.Group
 	read := make([]bool, len(staff))
 	for i, id := range staff {
 		all.Go(func() (err error) {
-			read[i], err = b.Look(ctx, id)
+			read[i], err = b.Look(ctx, lookFor, id)
 			return err
 		})
 	}

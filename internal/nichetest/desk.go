@@ -17,6 +17,7 @@ import (
 
 	_ "github.com/mattn/go-sqlite3" // to look into the database past the program
 	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/bcrypt"
 
 	"niche/core/casefile"
 	"niche/core/span"
@@ -61,6 +62,7 @@ type Desk struct {
 	Service desk.Service
 
 	settings serve.Settings
+	beside   *sql.DB // past the program, once something was asked there
 }
 
 // Mail and Password are those with which a desk's administrator signs in.
@@ -77,11 +79,14 @@ func OpenDesk(t testing.TB, change func(*desk.ServiceFields), hosts ...string) *
 // OpenDeskWith opens a desk with settings of its own.
 func OpenDeskWith(t testing.TB, with func(*serve.Settings), change func(*desk.ServiceFields), hosts ...string) *Desk {
 	d := &Desk{T: t, Data: filepath.Join(t.TempDir(), "data"), Clock: NewClock(Morning)}
-	d.settings = serve.Settings{Listen: "127.0.0.1:0", Data: d.Data, AllowHosts: hosts, Poll: time.Second, Unlimited: true, Metrics: "127.0.0.1:0",
+	d.settings = serve.Settings{Listen: "127.0.0.1:0", Data: d.Data, AllowHosts: hosts, Poll: time.Second, Unlimited: true, Metrics: "127.0.0.1:0", HashCost: bcrypt.MinCost,
 		Log: slog.New(slog.NewTextHandler(t.Output(), nil)), Now: d.Clock.Now}
 	with(&d.settings)
 	d.start()
-	t.Cleanup(func() { require.NoError(t, d.Niche.Stop()) })
+	t.Cleanup(func() {
+		d.leave()
+		require.NoError(t, d.Niche.Stop())
+	})
 	d.Fill(d.Niche.Address, change)
 	return d
 }
@@ -104,6 +109,7 @@ func Nothing(*store.DB) {}
 // Restart stops Niche, has something done to its data folder, and starts it again
 // with settings that may be others.
 func (d *Desk) Restart(between func(db *store.DB), with func(*serve.Settings)) {
+	d.leave()
 	require.NoError(d.T, d.Niche.Stop())
 	db, err := store.Open(d.Data)
 	require.NoError(d.T, err)
@@ -342,21 +348,33 @@ func (d *Desk) Copies(date string) string {
 	return strings.Join(states, ", ")
 }
 
+// database opens the database past the program, once for a test.
+func (d *Desk) database() *sql.DB {
+	if d.beside == nil {
+		db, err := sql.Open("sqlite3", "file:"+filepath.Join(d.Data, "niche.db")+"?_busy_timeout=5000")
+		require.NoError(d.T, err)
+		d.beside = db
+	}
+	return d.beside
+}
+
+// leave closes what was opened past the program.
+func (d *Desk) leave() {
+	if d.beside != nil {
+		require.NoError(d.T, d.beside.Close())
+		d.beside = nil
+	}
+}
+
 // SQL asks the database something, past the program, and scans the one row of the
 // answer.
 func (d *Desk) SQL(query string, into ...any) {
-	db, err := sql.Open("sqlite3", "file:"+filepath.Join(d.Data, "niche.db")+"?_busy_timeout=5000")
-	require.NoError(d.T, err)
-	defer func() { require.NoError(d.T, db.Close()) }()
-	require.NoError(d.T, db.QueryRowContext(d.T.Context(), query).Scan(into...), query)
+	require.NoError(d.T, d.database().QueryRowContext(d.T.Context(), query).Scan(into...), query)
 }
 
 // Exec changes the database past the program.
 func (d *Desk) Exec(query string, values ...any) {
-	db, err := sql.Open("sqlite3", "file:"+filepath.Join(d.Data, "niche.db")+"?_busy_timeout=5000")
-	require.NoError(d.T, err)
-	defer func() { require.NoError(d.T, db.Close()) }()
-	_, err = db.ExecContext(d.T.Context(), query, values...)
+	_, err := d.database().ExecContext(d.T.Context(), query, values...)
 	require.NoError(d.T, err, query)
 }
 
@@ -368,10 +386,7 @@ func (d *Desk) Count(from string) (n int) {
 
 // List returns the first column of what a query finds, past the program.
 func (d *Desk) List(query string) (list []string) {
-	db, err := sql.Open("sqlite3", "file:"+filepath.Join(d.Data, "niche.db")+"?_busy_timeout=5000")
-	require.NoError(d.T, err)
-	defer func() { require.NoError(d.T, db.Close()) }()
-	rows, err := db.QueryContext(d.T.Context(), query)
+	rows, err := d.database().QueryContext(d.T.Context(), query)
 	require.NoError(d.T, err, query)
 	defer func() { require.NoError(d.T, rows.Close()) }()
 	for rows.Next() {
@@ -391,9 +406,14 @@ func Problem(t testing.TB, err error) *api.Problem {
 	return p
 }
 
-// Program builds the program for tests that run it as a process.
+// Program builds the program for tests that run it as a process. It stays where it is, one for
+// each package, so that it is linked once and not again for each test.
 func Program(t testing.TB) string {
-	path := filepath.Join(t.TempDir(), "niche")
+	module, err := exec.Command("go", "env", "GOMOD").Output()
+	require.NoError(t, err)
+	here, err := os.Getwd()
+	require.NoError(t, err)
+	path := filepath.Join(filepath.Dir(strings.TrimSpace(string(module))), "bin", "tests", filepath.Base(here))
 	out, err := exec.Command("go", "build", "-o", path, "niche/cmd/niche").CombinedOutput()
 	require.NoError(t, err, string(out))
 	return path

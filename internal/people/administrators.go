@@ -106,7 +106,7 @@ func (p *People) choose(ctx context.Context, password string, from Browser, word
 		return "", err
 	}
 	defer release()
-	return hashed(password)
+	return hashed(password, p.HashCost)
 }
 
 // Listed is an administrator as the others see them.

@@ -72,6 +72,7 @@ type People struct {
 	Vault    Vault
 	Now      func() time.Time
 	Folder   string // the data folder, in which the set-up code lies
+	HashCost int    // the work of hashing a password, as a power of two; bcrypt's own when 0
 	wrongs   *allow.Table
 	hashing  *slots
 	sessions func() // tells that some session has ended

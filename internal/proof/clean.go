@@ -79,7 +79,7 @@ func (p *Proofs) clean(ctx context.Context, proof store.Proof, l store.Link) (le
 		return left, err
 	}
 	// What a host took without saying so is listed by a reading at the latest.
-	if _, err := p.Readings.Look(ctx, l.StaffID); err != nil {
+	if _, err := p.Readings.Look(ctx, stepTime, l.StaffID); err != nil {
 		return left, err
 	}
 	var uids []string
@@ -117,7 +117,7 @@ func (p *Proofs) clean(ctx context.Context, proof store.Proof, l store.Link) (le
 		}
 	}
 	if len(found) > 0 {
-		if _, err := p.Readings.Look(ctx, l.StaffID); err != nil {
+		if _, err := p.Readings.Look(ctx, stepTime, l.StaffID); err != nil {
 			return left, err
 		}
 	}

@@ -439,7 +439,7 @@ func (r *run) why(ctx context.Context) (codes []offer.Code, err error) {
 
 // look has the person's calendars read now.
 func (r *run) look(ctx context.Context) error {
-	read, err := r.Readings.Look(ctx, r.staff.ID)
+	read, err := r.Readings.Look(ctx, stepTime, r.staff.ID)
 	if err != nil || read {
 		return err
 	}

@@ -142,13 +142,17 @@ func (r *Readings) poll(ctx context.Context, id store.ID) error {
 }
 
 // Look reads the calendars that block a staff member once more, all at the same
-// time, and reports whether that could be done within the time that the context
-// gives. A host that cannot be asked in time is not blamed for it.
-func (r *Readings) Look(ctx context.Context, staff store.ID) (allRead bool, err error) {
+// time, and reports whether that could be done within some time. A host that cannot be
+// asked in time is not blamed for it; that time is the hosts', and what Niche itself takes
+// before they are asked is none of it.
+func (r *Readings) Look(ctx context.Context, within time.Duration, staff store.ID) (allRead bool, err error) {
 	list, err := r.DB.Read(ctx).BlockingIDs(staff)
 	if err != nil {
 		return false, fmt.Errorf("looking for calendars to read: %w", err)
 	}
+	ctx, cancel := context.WithTimeout(ctx, within)
+	defer cancel()
+
 	runs := make([]*run, len(list))
 	for i, id := range list {
 		runs[i] = r.join(id, false)

@@ -69,6 +69,7 @@ type Settings struct {
 	Home       string // to which mails lead; the same as URL when empty, and Here for where it listens
 	Proxies    []netip.Prefix
 	Unlimited  bool   // anyone may do as much as they like, as tests of other things want it
+	HashCost   int    // the work of hashing a password, as a power of two; bcrypt's own when 0
 	Metrics    string // host:port of a listener for metrics alone; empty for none
 	Answers    string // host:port of a listener to which mail that comes back is sent by SMTP; empty for none
 	LMTP       bool   // it speaks LMTP (RFC 2033)
@@ -182,6 +183,7 @@ func (n *Niche) start(s Settings) error {
 	runner.Add(links.Queue(func() { n.hub.Tell(live.Calendars) }))
 	proofs := proof.New(proof.Settings{DB: n.db, Links: links, Readings: n.readings, Bookings: bookings, Hub: n.hub, Log: s.Log, Now: s.Now})
 	who := people.New(n.db, keeper, s.Data, s.Now, func() { n.hub.Tell(live.Sessions) })
+	who.HashCost = s.HashCost
 	counters := append([]prometheus.Collector{gauges{n.db, s.Now}}, append(append(out.Counters(), n.readings.Counters()...), answers.Counters()...)...)
 	limits := api.DefaultLimits
 	if s.Unlimited {
