@@ -1,7 +1,6 @@
 package api
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -15,7 +14,7 @@ import (
 )
 
 // Attached returns a file that a client has handed over, to be kept and never shown as part of a page.
-func Attached(_ context.Context, f *files.Files, row store.File) (*huma.StreamResponse, error) {
+func Attached(f *files.Files, row store.File) (*huma.StreamResponse, error) {
 	data, err := f.Read(row)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, NewProblem(http.StatusNotFound, "What was in this file is not there any more.")

@@ -46,7 +46,7 @@ type Settings struct {
 	Charge    func(tx store.Tx, s store.Service, k store.Booking, r Request) error // writes down what the client of a hold has to pay
 	Refund    func(tx store.Tx, k store.Booking, byClient bool) error              // writes down that what was paid goes back, if it does
 	PayWithin span.Minutes
-	Seal      func(key string) string // makes the token of a request with a key, the same each time
+	Seal      func(purpose, text string) string // makes a token of a text, the same each time, that nobody else can make
 }
 
 // Bookings takes, moves and cancels bookings.
@@ -80,12 +80,11 @@ type Request struct {
 	Answers     []question.Answer
 	TokenHash   string                              `json:"-"` // of the client's own address; empty for a new one
 	Paid        func(store.Tx, store.Booking) error `json:"-"` // keeps that it is paid, in the transaction that confirms it; nil for one that is not
-
-	Origin    string // the network that asks
-	Trial     bool   // it tries a service, and is cleaned up
-	MadeBy    string // who at the desk asks; empty for the client
-	Anyway    string // why rules are overruled, all but claims; empty for keeping them
-	MostAhead int    // how many bookings ahead the mail address may have with this one; 0 for any number
+	Origin      string                              // the network that asks
+	Trial       bool                                // it tries a service, and is cleaned up
+	MadeBy      string                              // who at the desk asks; empty for the client
+	Anyway      string                              // why rules are overruled, all but claims; empty for keeping them
+	MostAhead   int                                 // how many bookings ahead the mail address may have with this one; 0 for any number
 }
 
 // hash returns what is the same for two requests that ask for the same.
@@ -145,7 +144,7 @@ func (b *Bookings) Take(ctx context.Context, r Request) (Taken, error) {
 			return t, err
 		}
 		defer release()
-		t.Token, draft.KeyHash = b.Seal(r.Key), keyHash(r.Key)
+		t.Token, draft.KeyHash = b.Seal("booking", r.Key), keyHash(r.Key)
 		known, err := b.DB.Read(ctx).BookingByKey(draft.KeyHash)
 		switch {
 		case err == nil && known.RequestHash != draft.RequestHash:
@@ -292,9 +291,6 @@ func (b *Bookings) Sweep(ctx context.Context) error {
 	}
 	return b.CancelAll(ctx, over)
 }
-
-// trialFor is how long a trial stands, if nobody cleans it up, in minutes.
-const trialFor = 30
 
 // Queue returns the requests that nobody has answered in time, as work: each is declined, its
 // time is free, and its client is told.

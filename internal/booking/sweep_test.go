@@ -1,12 +1,15 @@
 package booking
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"niche/core/span"
+	"niche/internal/live"
+	"niche/internal/message"
 	"niche/internal/store"
 )
 
@@ -16,7 +19,8 @@ func TestASweepLeavesWhatIsUnderWay(t *testing.T) {
 	db, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	defer func() { require.NoError(t, db.Close()) }()
-	b := New(Settings{DB: db, Now: func() time.Time { return time.Unix(50, 0) }})
+	b := New(Settings{DB: db, Now: func() time.Time { return time.Unix(50, 0) }, Hub: &live.Hub{}, Wake: func() {},
+		Tell: func(store.Tx, message.News) error { return nil }, Refund: func(store.Tx, store.Booking, bool) error { return nil }})
 	var held store.Booking
 	require.NoError(t, db.Write(t.Context(), func(tx store.Tx) error {
 		s := store.Service{Slug: "s", Name: "S", Length: 60, Step: 60, Lengths: []span.Minutes{}, Needs: []string{}}
@@ -39,4 +43,20 @@ func TestASweepLeavesWhatIsUnderWay(t *testing.T) {
 	done()
 	require.NoError(t, b.Sweep(t.Context()))
 	require.Zero(t, is())
+
+	// A trial that nobody cleans up goes by itself.
+	stands := func(made span.Instant) store.ID {
+		v := store.Visit{ServiceID: 1, UID: fmt.Sprint(made), Start: 100, End: 200}
+		require.NoError(t, db.Write(t.Context(), func(tx store.Tx) error { return tx.AddVisit(&v, nil, nil) }))
+		trial := store.Booking{VisitID: v.ID, Reference: fmt.Sprint("T", made), TokenHash: fmt.Sprint(made), Status: store.Confirmed, Places: 1, Trial: true, CreatedAt: made}
+		require.NoError(t, db.Write(t.Context(), func(tx store.Tx) error { return tx.AddBooking(&trial) }))
+		return trial.ID
+	}
+	old, fresh := stands(span.Instant(50).Add(-trialFor)-1), stands(50)
+	require.NoError(t, b.Sweep(t.Context()))
+	for id, want := range map[store.ID]store.BookingStatus{old: store.Cancelled, fresh: store.Confirmed} {
+		k, err := db.Read(t.Context()).Booking(id)
+		require.NoError(t, err)
+		require.Equal(t, want, k.Status)
+	}
 }

@@ -22,6 +22,7 @@ type Why struct {
 	Staff    store.NamedID `json:"staff"`
 	Service  store.NamedID `json:"service"`
 	Page     string        `json:"page" doc:"The service's slug."`
+	Venue    string        `json:"venue" enum:"ours,theirs,telephone,online" doc:"Where its visits are."`
 	Offered  bool          `json:"offered"`
 	Offset   string        `json:"offset" doc:"Why no visit begins at this time at all, or empty."`
 	Performs bool          `json:"performs" doc:"Whether this person performs the service."`
@@ -72,7 +73,7 @@ func (e Question) Explain(at span.Instant, asked store.ID) (Why, error) {
 		return Why{}, err
 	}
 	visit := span.For(at, service.Length)
-	out := Why{At: at, Staff: store.NamedID{ID: member.ID, Name: member.Name}, Service: store.NamedID{ID: service.ID, Name: service.Name}, Page: service.Slug, Paused: service.Paused,
+	out := Why{At: at, Staff: store.NamedID{ID: member.ID, Name: member.Name}, Service: store.NamedID{ID: service.ID, Name: service.Name}, Page: service.Slug, Venue: string(service.Venue), Paused: service.Paused,
 		Words: text.Local(at).Format("Monday 2 January, ") + text.Stretch(visit).Label, Rules: []WhyRule{}, Own: []NearStart{}, Others: []NearStart{}}
 	if away := wall.Away(text, member, visit); away != "" {
 		own, err := hours.LoadZone(member.Zone)

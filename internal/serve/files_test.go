@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -19,6 +21,7 @@ import (
 	"niche/internal/api/desk"
 	"niche/internal/files"
 	"niche/internal/nichetest"
+	"niche/internal/store"
 )
 
 // Files are what their first bytes say; only signed-in eyes see them, and they go with their client.
@@ -81,27 +84,64 @@ func TestFilesAreHandedOver(t *testing.T) {
 	require.Empty(t, left)
 }
 
-// A trial goes through everything to whoever tries, is marked everywhere, makes nobody a client, and leaves nothing.
+// A trial goes through everything that a client's booking does, to whoever tries, is marked everywhere, makes nobody a
+// client, and leaves nothing. Nobody else has leave to try, nor longer than it stands.
 func TestATrialGoesThroughEverythingAndLeavesNothing(t *testing.T) {
 	_, host := nichetest.OpenCloud(t, nil)
 	p, o := openServices(t, nichetest.HostOf(host))
 	p.Link(host.URL, nichetest.User, nichetest.Key, "Family", "Work")
-	require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Venue, f.Prepaid = "online", 5000 }))
-	var b desk.AtDesk
-	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/services/%d/trial", p.Service.ID), nil, &b))
+	require.NoError(t, p.Save(0, func(f *desk.ServiceFields) {
+		f.Venue, f.Prepaid, f.RefundUntil, f.ApproveWithin = "online", 5000, -1, 60
+	}))
+	leave := func(of store.ID) url.Values {
+		var page desk.TrialPage
+		require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/services/%d/trial", of), nil, &page))
+		u, err := url.Parse(page.Address)
+		require.NoError(t, err)
+		return u.Query()
+	}
+	own := leave(p.Service.ID)
+	ask := client.NewBooking{Start: nichetest.At("2026-03-02T10:00:00Z"), Name: own.Get("name"), Email: own.Get("mail"), Trial: own.Get("trial")}
+	for name, wrong := range map[string]func(b *client.NewBooking){
+		"another's address": func(b *client.NewBooking) { b.Email = "rosa@clients.example" },
+		"made up":           func(b *client.NewBooking) { b.Trial = "MSAyIGE." + strings.Repeat("a", 43) },
+		"another service": func(b *client.NewBooking) {
+			b.Trial = leave(p.AddService("Concert tuning", func(*desk.ServiceFields) {}).ID).Get("trial")
+		},
+	} {
+		other := ask
+		wrong(&other)
+		_, err := p.Ask(other)
+		require.Error(t, err, name)
+	}
+	b, err := p.Ask(ask)
+	require.NoError(t, err)
+	require.Equal(t, "held", b.Status)
+	stands := func() (trial desk.Trial) {
+		require.NoError(t, p.Get(t.Context(), fmt.Sprintf("/api/services/%d/trial", p.Service.ID), &trial))
+		return trial
+	}
+	require.Equal(t, desk.Trial{Held: true}, stands())
+	require.NoError(t, o.Payments.Pay(b.Pay.At[strings.LastIndex(b.Pay.At, "/")+1:], false))
+	trial := stands()
+	require.Equal(t, "pending", finder{p.Desk}.shown(trial.Booking).Status, "it waits for an answer")
+	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", trial.Booking), desk.Decision{Accept: true}, nil))
 	p.Until("all of it stands", func() bool {
 		list, _ := o.Rooms.Rooms()
-		return p.Copies("2026-03-02") == "read back" && len(list) == 1 && len(p.heard(nichetest.Mail)) == 1
+		return p.Copies("2026-03-02") == "read back" && len(list) == 1 && len(p.heard(nichetest.Mail)) == 2
 	})
-	require.Contains(t, p.heard(nichetest.Mail)[0], "Trial: Your visit: Home tuning")
+	require.Contains(t, p.heard(nichetest.Mail)[1], "Trial: Your visit: Home tuning")
 	require.Contains(t, nichetest.Look(t, host).Events("Work")[0].Body, "SUMMARY:Trial: ")
 	require.Zero(t, p.Count("clients"))
-	require.True(t, finder{p.Desk}.shown(b.ID).Trial)
-	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/cancel", b.ID), nil, nil))
+	require.True(t, finder{p.Desk}.shown(trial.Booking).Trial)
+	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/cancel", trial.Booking), nil, nil))
 	p.Until("nothing is left", func() bool {
 		list, _ := o.Rooms.Rooms()
-		return len(nichetest.Look(t, host).Events("Work")) == 0 && len(list) == 0
+		return len(nichetest.Look(t, host).Events("Work")) == 0 && len(list) == 0 && finder{p.Desk}.shown(trial.Booking).Payment.State == "refunded"
 	})
 	require.Empty(t, finder{p.Desk}.find("period=any&text=trial"))
-	require.Contains(t, p.Starts("2026-03-02"), "09:00")
+	require.Contains(t, p.Starts("2026-03-02"), "10:00")
+	p.Pass(31 * time.Minute)
+	_, err = p.Ask(ask)
+	require.Equal(t, http.StatusConflict, nichetest.Problem(t, err).Status, "the leave has ended")
 }

@@ -5,10 +5,12 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"net/http/httptrace"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"niche/core/question"
@@ -261,4 +263,25 @@ func TestAPageOverAJumpOfTheClock(t *testing.T) {
 	b, err := d.Ask(client.NewBooking{Start: nichetest.At("2026-03-30T08:00:00Z"), Name: "Rosa Osei"})
 	require.NoError(t, err)
 	require.Contains(t, b.When, "09:00–10:00")
+}
+
+// Who fills the form in while somebody else takes the start is told at once, and waits for nothing once it has gone.
+func TestATakenStartIsToldAtOnce(t *testing.T) {
+	d := nichetest.OpenDesk(t, nil)
+	watch := func(asked func()) (w client.Watched) {
+		traced := httptrace.WithClientTrace(t.Context(), &httptrace.ClientTrace{WroteRequest: func(httptrace.WroteRequestInfo) { asked() }})
+		assert.NoError(t, demo.NewClient(d.Address).Get(traced, "/api/pages/home-tuning/watch?start=2026-03-04T10:00:00Z", &w))
+		return w
+	}
+	begun := time.Now()
+	asked, told := make(chan struct{}), make(chan client.Watched)
+	go func() { told <- watch(func() { close(asked) }) }()
+	<-asked
+	_, err := d.Book("2026-03-05T10:00:00Z") // another's booking ends no waiting
+	require.NoError(t, err)
+	_, err = d.Book("2026-03-04T10:00:00Z")
+	require.NoError(t, err)
+	require.Equal(t, client.Watched{Offered: false, Waited: true}, <-told)
+	require.False(t, watch(func() {}).Offered)
+	require.Less(t, time.Since(begun), 20*time.Second, "none of it waited until its time was over")
 }

@@ -163,7 +163,7 @@ func (n *Niche) start(s Settings) error {
 		Refused: mails.KeyRefused, Clashed: mails.Clashed, Noted: fared.Read})
 	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake, Tell: mails.Booked,
 		PayWithin: payment.Hold,
-		Seal:      func(key string) string { return keeper.Derive("booking", key) }})
+		Seal:      keeper.Derive})
 	payments := payment.New(payment.Settings{DB: n.db, Bookings: bookings, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake})
 	bookings.Charge, bookings.Refund = payments.Charge, payments.Refund
 	mails.Declined = bookings.Declined
@@ -195,7 +195,7 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
-	clients := client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now})
+	clients := client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Hub: n.hub, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now})
 	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, First: clients.First, Framing: n.framing},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Files: kept, Footfall: counts, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Files: kept, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),

@@ -283,6 +283,11 @@ func (t Tx) BookedAhead(mail string, now span.Instant) (n int64, err error) {
 		WHERE b.client_mail = ? AND b.status <> 'cancelled' AND v.start > ?`, mail, now))
 }
 
+// LastTrial returns the last booking by which a service was tried, as far as its id and status; zero for none.
+func (t Tx) LastTrial(service ID) (Booking, error) {
+	return scan[Booking](t.db.Raw("SELECT b.id, b.status FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.trial AND v.service_id = ? ORDER BY b.created_at DESC, b.id DESC LIMIT 1", service))
+}
+
 // TrialsBefore returns the trials that stand since before an instant.
 func (t Tx) TrialsBefore(before span.Instant) ([]ID, error) {
 	return scan[[]ID](t.db.Raw("SELECT id FROM bookings WHERE trial AND created_at < ? AND status IN ('pending', 'confirmed')", before))

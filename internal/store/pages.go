@@ -40,6 +40,12 @@ type Look struct {
 	Scheme string `json:"scheme,omitempty"` // light or dark; empty for as the client likes
 	Intro  string `json:"intro,omitempty"`  // below the heading
 	Book   string `json:"book,omitempty"`   // the last button; empty for the usual
+	// Headings: of the page, the service's name when empty; of the starts and of the form, which have none when
+	// empty; of what is booked, the usual when empty.
+	Title   string `json:"title,omitempty"`
+	Choose  string `json:"choose,omitempty"`
+	Details string `json:"details,omitempty"`
+	Done    string `json:"done,omitempty"`
 }
 
 // Collection returns a collection.

@@ -38,6 +38,7 @@ type NewBooking struct {
 	Code    string `json:"code,omitempty" maxLength:"12" doc:"By which the mail address is proved, where the service wants that."`
 	Form    string `json:"form,omitempty" maxLength:"100" doc:"What the page has given: it says when it was looked at."`
 	Website string `json:"website,omitempty" maxLength:"200" doc:"Nobody sees this field, and who fills it is no client."`
+	Trial   string `json:"trial,omitempty" maxLength:"600" doc:"Leave to try the service: what is booked is marked, and cleaned up."`
 	Key     string `json:"key,omitempty" minLength:"16" maxLength:"100" doc:"Made at random by who asks, once for each booking that is wanted: the same request sent again with it gets the same booking."`
 }
 
@@ -63,6 +64,7 @@ type Booked struct {
 	CanCancel bool              `json:"canCancel"`
 	CanMove   bool              `json:"canMove"`
 	Limits    string            `json:"limits" doc:"Why it cannot be moved or cancelled here, and whom to call; or until when it can; or empty."`
+	Done      string            `json:"done" doc:"The service's own heading of what is booked; empty for the usual."`
 	Thanks    string            `json:"thanks" doc:"The service's own words; empty for the usual."`
 	Bring     string            `json:"bring" doc:"What is to be brought or prepared; or empty."`
 	LeadTo    string            `json:"leadTo" doc:"Where the client is led on to once it is booked; or empty."`
@@ -105,6 +107,9 @@ func (s *Client) book(ctx context.Context, in *struct {
 		return nil, err
 	}
 	if !s.Bookings.Answered(ctx, in.Body.Key) {
+		if err := s.tries(in.Body, service, email); err != nil {
+			return nil, err
+		}
 		if err := s.byPerson(in.Body); err != nil {
 			return nil, err
 		}
@@ -118,7 +123,7 @@ func (s *Client) book(ctx context.Context, in *struct {
 		}
 	}
 	request := booking.Request{Key: in.Body.Key, Service: service.ID, Start: in.Body.Start, Length: length, Places: in.Body.Places, Staff: in.Body.Staff,
-		ClientName: name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Address: heard.Address, Answers: heard.Answers, Origin: api.From(ctx).Network}
+		ClientName: name, ClientMail: email, ClientZone: zone.String(), ClientClock: in.Body.Clock, Phone: heard.Phone, PhoneDigits: heard.Digits, Address: heard.Address, Answers: heard.Answers, Origin: api.From(ctx).Network, Trial: in.Body.Trial != ""}
 	if s.Limits.Ahead {
 		request.MostAhead = business.AheadPerMail
 	}
@@ -146,6 +151,21 @@ func (s *Client) book(ctx context.Context, in *struct {
 	}
 	out.Manage = "/booking/" + taken.Token
 	return api.Answer(out, nil)
+}
+
+// tries refuses a trial by whoever has no leave to try the service.
+func (s *Client) tries(b NewBooking, service store.Service, mail string) error {
+	if b.Trial == "" {
+		return nil
+	}
+	leave, err := s.Bookings.Tries(b.Trial)
+	if err != nil || leave.Service != service.ID {
+		return api.NewProblem(http.StatusConflict, "This trial has ended. Begin another where the service is set up.")
+	}
+	if mail != leave.Mail {
+		return api.Wrong("email", "A trial is told to whoever tries: "+leave.Mail+".")
+	}
+	return nil
 }
 
 // lengthOf returns the chosen length of a service's visit.
@@ -191,6 +211,7 @@ func (s *Client) booked(ctx context.Context, k store.Booking, text words.In) (Bo
 	may := allowed(k, v, service, business, text, span.At(s.Now()))
 	out.CanCancel, out.CanMove, out.Limits = may.cancel, may.move, may.words
 	if k.Status == store.Confirmed || k.Status == store.Pending {
+		out.Done = service.Look.Done
 		out.Thanks, out.Bring, out.LeadTo = service.Afterwards.Thanks, service.Afterwards.Bring, leadTo(service, k, v)
 	}
 	if out.Pay, err = s.pay(db, k, v, service, text); err != nil {

@@ -5,6 +5,7 @@ package client
 import (
 	"log/slog"
 	"net/http"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,6 +15,7 @@ import (
 	"niche/internal/booking"
 	"niche/internal/files"
 	"niche/internal/footfall"
+	"niche/internal/live"
 	"niche/internal/message"
 	"niche/internal/payment"
 	"niche/internal/store"
@@ -28,7 +30,7 @@ type Settings struct {
 	Limits   api.Limits
 	Footfall *footfall.Counts
 	Files    *files.Files
-
+	Hub      *live.Hub    // tells of changes
 	Outbound *http.Client // for addresses that clients give
 	Messages *message.Messages
 	Sign     func(text string) string // of what forms carry
@@ -42,16 +44,18 @@ type Settings struct {
 // Client is the clients' part of the API.
 type Client struct {
 	Settings
-	taken *allow.Table // bookings by mail address, by page and by booking
+	taken    *allow.Table // bookings by mail address, by page and by booking
+	watching atomic.Int32 // how many wait for a start to be taken
 }
 
 // New returns the clients' part.
-func New(s Settings) *Client { return &Client{s, allow.New(20_000, s.Now)} }
+func New(s Settings) *Client { return &Client{Settings: s, taken: allow.New(20_000, s.Now)} }
 
 // Register adds the resources.
 func (s *Client) Register(r api.Routes) {
 	read, act := r.For(api.Readers), r.For(api.Clients)
 	huma.Register(read, api.Get("/api/pages/{slug}", "getPage", "The offered starts of a service"), s.getPage)
+	huma.Register(read, api.Get("/api/pages/{slug}/watch", "watchStart", "Wait for a start to be taken by somebody else"), s.watchStart)
 	huma.Register(read, api.Get("/api/collections/{slug}", "getCollection", "The services of a collection with their next starts"), s.getCollection)
 	huma.Register(read, api.Post("/api/pages/{slug}/steps", "countStep", "Count how far somebody came on a page", http.StatusNoContent), s.countStep)
 	upload := api.Post("/api/pages/{slug}/files", "handOver", "Hand a file over, as an answer to a question", http.StatusCreated)

@@ -1,6 +1,7 @@
 package client
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -25,8 +26,11 @@ type Page struct {
 	Home      string              `json:"home" doc:"The business's zone."`
 	Zone      string              `json:"zone" doc:"The zone in which times are shown."`
 	Service   string              `json:"service"`
-	Minutes   int                 `json:"minutes" doc:"The same as a number."`
+	Title     string              `json:"title" doc:"The heading of the page: the service's name, or words of its own."`
+	Choose    string              `json:"choose" doc:"The heading of the starts, or empty."`
+	Details   string              `json:"details" doc:"The heading of the form, or empty."`
 	Length    string              `json:"length" doc:"As people say it: 90 min."`
+	Minutes   int                 `json:"minutes" doc:"The same as a number."`
 	Place     string              `json:"place"`
 	Staff     []store.NamedID     `json:"staff" doc:"Who can be asked for; empty when all of them take part."`
 	Lengths   []PageLength        `json:"lengths" doc:"The lengths that can be chosen; empty when there is one."`
@@ -126,40 +130,14 @@ func (s *Client) getPage(ctx context.Context, in *PageQuery) (*api.Body[Page], e
 }
 
 func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
-	db := s.DB.Read(ctx)
-	service, err := s.bySlug(db, in.Slug)
+	w, err := s.wanted(s.DB.Read(ctx), in)
 	if err != nil {
 		return Page{}, err
 	}
-	business, err := db.Business()
-	if err != nil {
-		return Page{}, err
-	}
-	home, err := hours.LoadZone(business.Zone)
-	if err != nil {
-		return Page{}, err
-	}
-	zone := home
-	if in.Zone != "" {
-		if zone, err = hours.LoadZone(in.Zone); err != nil {
-			return Page{}, api.Wrong("query.zone", err.Error())
-		}
-	}
-	now := span.At(s.Now())
-	today := zone.DateAt(now)
-	rules := schedule.Rules(service, home.DateAt(now))
-	if rules.Length, err = lengthOf(service, in.Length, "query.length"); err != nil {
-		return Page{}, err
-	}
-	moved, isMove, err := s.moving(db, in.Moving)
-	if err != nil {
-		return Page{}, err
-	}
-	if isMove {
-		rules.Length, in.Places = moved.Length, moved.Places
-	}
+	service, business, home, zone, staff := w.service, w.business, w.home, w.zone, w.staff
+	today := zone.DateAt(w.now)
 	// By the client's clock the last date can be the one after.
-	last := max(today, rules.Window.Last(home.DateAt(now))+1)
+	last := max(today, schedule.Rules(service, home.DateAt(w.now)).Window.Last(home.DateAt(w.now))+1)
 	first := today
 	if in.From != "" {
 		if first, err = hours.ParseDate(in.From); err != nil {
@@ -167,22 +145,19 @@ func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
 		}
 		first = min(max(first, today), last)
 	}
-	staff, err := db.Performers(service.ID)
-	if err != nil {
-		return Page{}, err
-	}
 	page := Page{Business: business.Name, Home: home.String(), Zone: zone.String(), Service: service.Name, Place: place.Usually(service), Venue: string(service.Venue),
-		Length: words.Length(rules.Length), Minutes: int(rules.Length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
+		Length: words.Length(w.length), Minutes: int(w.length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
 		Phone: string(asksPhone(service)), Asks: append([]question.Question{}, service.Questions...)}
-	page.Intro, page.Button, page.Scheme, page.Form, page.ProveMail = service.Look.Intro, service.Look.Book, service.Look.Scheme, s.formAt(now), service.ProveMail
+	page.Title, page.Choose, page.Details = cmp.Or(service.Look.Title, service.Name), service.Look.Choose, service.Look.Details
+	page.Intro, page.Button, page.Scheme, page.Form, page.ProveMail = service.Look.Intro, service.Look.Book, service.Look.Scheme, s.formAt(w.now), service.ProveMail
 	if c, ok := colour.Parse(service.Look.Accent); ok {
 		accent := words.AccentOf(c)
 		page.Accent = &accent
 	}
-	if service.Prepaid > 0 && !isMove {
+	if service.Prepaid > 0 && !w.moving {
 		page.Price = words.Money(service.Prepaid, business.Currency)
 	}
-	if len(service.Lengths) > 0 && !isMove {
+	if len(service.Lengths) > 0 && !w.moving {
 		for _, l := range append([]span.Minutes{service.Length}, service.Lengths...) {
 			page.Lengths = append(page.Lengths, PageLength{int(l), words.Length(l)})
 		}
@@ -193,19 +168,13 @@ func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
 		}
 		page.Staff = append(page.Staff, store.NamedID{ID: m.ID, Name: m.Name})
 	}
-	if in.Staff != 0 && service.Staffing != string(offer.AllOfThem) {
-		staff = slices.DeleteFunc(staff, func(m store.Staff) bool { return m.ID != in.Staff })
-	}
 	// A date of the client's zone can reach into three dates of the business's.
-	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: rules.Length, Places: in.Places, From: today - 1, To: last + 1, Staff: staff, Without: moved.Without})
+	q, err := s.question(w, today-1, last+1)
 	if err != nil {
 		return Page{}, err
 	}
-	if service.Paused {
-		q.Staff = nil
-	}
 	a := q.Answer()
-	view := pageView{api.OfferView{In: words.In{Zone: zone, Twelve: in.Clock == "12"}, Today: today, Length: rules.Length}, a}
+	view := pageView{api.OfferView{In: words.In{Zone: zone, Twelve: in.Clock == "12"}, Today: today, Length: w.length}, a}
 	view.fill(&page, first, min(first+pageDays-1, last))
 	if first > today {
 		page.Earlier = max(first-pageDays, today).String()
@@ -214,6 +183,70 @@ func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
 		page.Later = next.String()
 	}
 	return page, nil
+}
+
+// wanted is what a client looks for on a page.
+type wanted struct {
+	db         store.Tx
+	now        span.Instant
+	service    store.Service
+	business   store.Business
+	home, zone hours.Zone
+	staff      []store.Staff // who perform the service
+	asked      store.ID      // who of them is asked for; 0 for anyone
+	length     span.Minutes
+	places     int
+	moving     bool // a visit that stands in no own way
+	without    schedule.Without
+}
+
+// wanted reads what a client looks for.
+func (s *Client) wanted(db store.Tx, in *PageQuery) (w wanted, err error) {
+	w = wanted{db: db, now: span.At(s.Now()), places: in.Places}
+	if w.service, err = s.bySlug(db, in.Slug); err != nil {
+		return w, err
+	}
+	if w.business, err = db.Business(); err != nil {
+		return w, err
+	}
+	if w.home, err = hours.LoadZone(w.business.Zone); err != nil {
+		return w, err
+	}
+	w.zone = w.home
+	if in.Zone != "" {
+		if w.zone, err = hours.LoadZone(in.Zone); err != nil {
+			return w, api.Wrong("query.zone", err.Error())
+		}
+	}
+	if w.length, err = lengthOf(w.service, in.Length, "query.length"); err != nil {
+		return w, err
+	}
+	moved, isMove, err := s.moving(db, in.Moving)
+	if err != nil {
+		return w, err
+	}
+	if w.moving = isMove; isMove {
+		w.length, w.places, w.without = moved.Length, moved.Places, moved.Without
+	}
+	if w.service.Staffing != string(offer.AllOfThem) {
+		w.asked = in.Staff
+	}
+	w.staff, err = db.Performers(w.service.ID)
+	return w, err
+}
+
+// question makes the question about what is wanted from one date of the business's to another. Nobody is
+// asked while the service is not to be booked.
+func (s *Client) question(w wanted, from, to hours.LocalDate) (offer.Question, error) {
+	staff := w.staff
+	if w.asked != 0 {
+		staff = slices.DeleteFunc(slices.Clone(staff), func(m store.Staff) bool { return m.ID != w.asked })
+	}
+	q, err := schedule.Question(w.db, schedule.Asked{Now: w.now, Service: w.service, Length: w.length, Places: w.places, From: from, To: to, Staff: staff, Without: w.without})
+	if w.service.Paused {
+		q.Staff = nil
+	}
+	return q, err
 }
 
 // asksPhone says whether clients are asked for a telephone number: who is called has to say it.

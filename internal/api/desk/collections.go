@@ -71,13 +71,21 @@ type Look struct {
 	Scheme string `json:"scheme,omitempty" required:"false" enum:"light,dark," doc:"Empty for as the client likes."`
 	Intro  string `json:"intro,omitempty" required:"false" maxLength:"1000" doc:"Below the heading."`
 	Book   string `json:"book,omitempty" required:"false" maxLength:"40" doc:"What the last button says; empty for the usual."`
+
+	Title   string `json:"title,omitempty" required:"false" maxLength:"80" doc:"The heading of the page; empty for the name of the service."`
+	Choose  string `json:"choose,omitempty" required:"false" maxLength:"80" doc:"A heading of the starts, or empty."`
+	Details string `json:"details,omitempty" required:"false" maxLength:"80" doc:"A heading of the form, or empty."`
+	Done    string `json:"done,omitempty" required:"false" maxLength:"80" doc:"The heading once it is booked; empty for the usual."`
 }
 
 func (l Look) read() (store.Look, error) {
 	if _, ok := colour.Parse(l.Accent); l.Accent != "" && !ok {
 		return store.Look{}, api.Wrong("look.accent", "This is not a colour, as #0d5a63.")
 	}
-	l.Accent, l.Intro, l.Book = strings.ToLower(l.Accent), strings.TrimSpace(l.Intro), strings.TrimSpace(l.Book)
+	l.Accent = strings.ToLower(l.Accent)
+	for _, text := range []*string{&l.Intro, &l.Book, &l.Title, &l.Choose, &l.Details, &l.Done} {
+		*text = strings.TrimSpace(*text)
+	}
 	return store.Look(l), nil
 }
 

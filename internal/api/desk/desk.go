@@ -82,6 +82,7 @@ func (s *Desk) Register(r api.Routes) {
 	s.registerClients(a)
 	s.registerCollections(a)
 	s.registerTrials(a)
+	s.registerFiles(a)
 
 	s.registerMessages(a)
 	s.registerFind(a)

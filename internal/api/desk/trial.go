@@ -2,65 +2,46 @@ package desk
 
 import (
 	"context"
-	"fmt"
-	"math"
 	"net/http"
+	"net/url"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/booking"
-	"niche/internal/schedule"
 	"niche/internal/store"
-	"niche/internal/words"
 )
 
 func (s *Desk) registerTrials(a huma.API) {
-	huma.Register(a, api.Post("/api/services/{id}/trial", "tryService", "Book the next start of a service for a trial, to whoever tries: claimed, copied and told like any other, but neither paid nor asked about", http.StatusCreated), s.tryService)
-	huma.Register(a, api.Get("/api/files/{id}", "getFile", "A file that a client has handed over"), s.getFile)
+	huma.Register(a, api.Post("/api/services/{id}/trial", "tryService", "Leave to try a service by its page, as a client who is whoever asks", http.StatusOK), s.tryService)
+	huma.Register(a, api.Get("/api/services/{id}/trial", "getTrial", "The last booking by which a service was tried"), s.getTrial)
 }
 
-func (s *Desk) tryService(ctx context.Context, in *api.IDPath) (*api.Body[AtDesk], error) {
-	db, now, who := s.DB.Read(ctx), span.At(s.Now()), api.Who(ctx)
-	service, err := db.Service(in.ID)
+// TrialPage is where a service is tried.
+type TrialPage struct {
+	Address string `json:"address" doc:"The path of the service's page, with leave to try it for half an hour."`
+}
+
+// Trial is a booking that tries a service.
+type Trial struct {
+	Booking store.ID `json:"booking" doc:"0 where there is none."`
+	Held    bool     `json:"held" doc:"It is held, and waits for its payment on the page."`
+}
+
+func (s *Desk) tryService(ctx context.Context, in *api.IDPath) (*api.Body[TrialPage], error) {
+	service, err := s.DB.Read(ctx).Service(in.ID)
 	if err != nil {
 		return nil, api.Found(err, "service")
 	}
-	zone, err := schedule.Zone(db)
-	if err != nil {
-		return nil, err
-	}
-	staff, err := db.Performers(service.ID)
-	if err != nil {
-		return nil, err
-	}
-	today := zone.DateAt(now)
-	q, err := schedule.Question(db, schedule.Asked{Now: now, Service: service, Length: service.Length, From: today, To: schedule.Rules(service, today).Window.Last(today), Staff: staff})
-	if err != nil {
-		return nil, err
-	}
-	offers := q.Answer().OffersIn(span.Between(math.MinInt64, math.MaxInt64), 1)
-	if service.Paused || len(offers) == 0 {
-		return nil, api.NewProblem(http.StatusConflict, "Nothing is offered, so nothing can be tried.")
-	}
-	taken, err := s.Bookings.Take(ctx, booking.Request{Service: service.ID, Start: offers[0].At, Length: service.Length, ClientName: "Trial of " + who.Name, ClientMail: who.Mail, ClientZone: zone.String(),
-		MadeBy: who.Name, Trial: true})
-	if err != nil {
-		return nil, api.Refused(err, words.In{Zone: zone}, now, service.Length)
-	}
-	return api.Answer(AtDesk{taken.Booking.ID, taken.Booking.Reference, string(taken.Booking.Status), words.In{Zone: zone}.Moment(offers[0].At)}, nil)
+	who := api.Who(ctx)
+	known := url.Values{"name": {"Trial of " + who.Name}, "mail": {who.Mail}, "trial": {s.Bookings.LetTry(booking.Leave{Service: service.ID, Mail: who.Mail})}}
+	return api.Answer(TrialPage{api.PagePath(service.Slug) + "?" + known.Encode()}, nil)
 }
 
-func (s *Desk) getFile(ctx context.Context, in *api.IDPath) (*huma.StreamResponse, error) {
-	row, err := s.DB.Read(ctx).File(in.ID)
-	if err != nil {
-		return nil, api.Found(err, "file")
+func (s *Desk) getTrial(ctx context.Context, in *api.IDPath) (*api.Body[Trial], error) {
+	last, err := s.DB.Read(ctx).LastTrial(in.ID)
+	if err == nil && last.Status == store.Held {
+		return api.Answer(Trial{Held: true}, nil)
 	}
-	if err := s.DB.Write(ctx, func(tx store.Tx) error {
-		return tx.Note(span.At(s.Now()), "opened a file of", "booking", row.BookingID, fmt.Sprintf("file %d", row.ID), nil, nil)
-	}); err != nil {
-		return nil, err
-	}
-	return api.Attached(ctx, s.Files, row)
+	return api.Answer(Trial{Booking: last.ID}, err)
 }

@@ -465,5 +465,5 @@ func (s *Member) getFile(ctx context.Context, in *api.IDPath) (*huma.StreamRespo
 	if err != nil {
 		return nil, err
 	}
-	return api.Attached(ctx, s.Files, row)
+	return api.Attached(s.Files, row)
 }

@@ -3,7 +3,7 @@
   import { onMount, tick } from 'svelte';
   import { answersOf, faultsOf } from '$lib/ask/ask';
   import Field from '$lib/ui/Field.svelte';
-  import { remember, remembered, type freshDetails } from './settings';
+  import { prefilled, remember, remembered, type freshDetails } from './settings';
   import { reached } from './steps';
   import Notice from '$lib/ui/Notice.svelte';
 
@@ -46,6 +46,7 @@
   } = $props();
 
   const before = remembered();
+  const { trial } = prefilled();
   const asks = $derived(page.asks);
   /** The questions come when they are needed: most pages have none. */
   const questions = $derived(asks.length && !moving ? import('$lib/ask/Asks.svelte') : undefined);
@@ -79,6 +80,7 @@
         ...(page.venue === 'theirs' ? { address } : {}),
         ...(code ? { code } : {}),
         ...(website ? { website } : {}),
+        ...(trial ? { trial } : {}),
         form: forms.first,
         ...(asks.length ? { answers: answersOf(asks, said) } : {}),
       };
@@ -87,7 +89,6 @@
     } catch (cause) {
       problem = problemOf(cause);
       codeAsked ||= !!problem.fields.code;
-
       if (problem.status) key = crypto.randomUUID(); // it was refused, and the next try is another booking
       await tick();
       form?.querySelector<HTMLElement>('[aria-invalid="true"], [data-invalid] input')?.focus();
@@ -138,6 +139,7 @@
     </div>
   {/if}
   {#if !moving}
+    {#if page.details}<h3 class="text-lg text-balance break-words">{page.details}</h3>{/if}
     <Field label="Your name" error={problem?.fields.name}>
       {#snippet children(tie)}<input
           class="input w-full"

@@ -14,13 +14,13 @@
 
 <div class="mx-auto grid w-full max-w-lg grid-cols-[minmax(0,1fr)] gap-4">
   <div role="status">
-    <h2 class="text-2xl">
+    <h2 class="text-2xl text-balance break-words">
       {{
         pending: 'Held for you, to be confirmed',
         held: 'Held for you, to be paid',
         lapsed: 'Not booked',
         cancelled: 'Cancelled',
-        confirmed: moving ? 'Moved' : 'Booked',
+        confirmed: moving ? 'Moved' : booked.done || 'Booked',
       }[booked.status]}
     </h2>
   </div>

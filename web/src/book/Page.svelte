@@ -11,6 +11,7 @@
   import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
   import { reached } from './steps';
   import { growInSite, tellSite } from './site';
+  import { watch } from './watch';
   import Shelf from './Shelf.svelte';
 
   /** A service's page: the offered starts of the coming days, and booking one. */
@@ -113,12 +114,19 @@
   // What is on the screen grows old: look again while somebody looks, and when somebody comes back.
   $effect(() => {
     const again = () => document.visibilityState === 'visible' && step !== 'done' && load();
-    const timer = setInterval(again, step === 'details' ? 8_000 : 20_000);
+    const timer = setInterval(again, 20_000);
     document.addEventListener('visibilitychange', again);
     return () => {
       clearInterval(timer);
       document.removeEventListener('visibilitychange', again);
     };
+  });
+
+  // What is taken by somebody else while the form is filled in is told at once.
+  $effect(() => {
+    if (step !== 'details' || !chosen) return;
+    const wanted = { zone, clock, staff, length, places, moving };
+    return watch(slug, chosen, wanted, () => void load());
   });
 
   /** All zones are hundreds: they come once what is seen first stands. */
@@ -171,7 +179,7 @@
   }
 </script>
 
-<svelte:head><title>{page ? `${page.service} · ${page.business}` : 'Book a visit'}</title></svelte:head>
+<svelte:head><title>{page ? `${page.title} · ${page.business}` : 'Book a visit'}</title></svelte:head>
 
 {#snippet bar(picked: { full: string })}
   <div class="ticket-bar" class:inline={framed} role="region" aria-label="Chosen">
@@ -211,12 +219,20 @@
   >
     <div class="flex flex-wrap items-end gap-x-4 gap-y-3">
       <div class="mr-auto min-w-0 break-words">
-        <h1 class="text-3xl">{page.service}</h1>
+        <h1 class="text-3xl">{page.title}</h1>
         {#if given.of}<p class="text-sm">
             <a class="link-plain" href="/choose/{encodeURIComponent(given.of)}">‹ all services</a>
           </p>{/if}
         <p class="text-mute">
-          {[page.length, page.place, page.price, page.business].filter(Boolean).join(' · ')}
+          {[
+            page.title === page.service ? '' : page.service,
+            page.length,
+            page.place,
+            page.price,
+            page.business,
+          ]
+            .filter(Boolean)
+            .join(' · ')}
         </p>
         {#if page.intro && step === 'choose'}<p class="mt-2 max-w-2xl whitespace-pre-line">
             {page.intro}
@@ -274,11 +290,18 @@
     </div>
 
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
+    {#if given.trial}
+      <Notice>
+        A trial: what you book here is real until it is cleaned up, is told to you alone, and goes by itself
+        within half an hour.
+      </Notice>
+    {/if}
     {#if moving && step === 'choose'}
       <Notice>Choose another time for your visit. It stays where it is until the new time stands.</Notice>
     {/if}
 
     {#if step === 'choose'}
+      {#if page.choose}<h2 class="text-xl text-balance break-words">{page.choose}</h2>{/if}
       <div class="flex flex-wrap items-center gap-x-2 gap-y-2">
         {#if page.soonest.length}
           <span class="soonest">

@@ -78,6 +78,8 @@ export function prefilled() {
     address: (query.get('address') ?? '').slice(0, 500),
     start: one('start'),
     of: one('of'),
+    /** Leave to try the service, of somebody at the desk. */
+    trial: (query.get('trial') ?? '').slice(0, 600),
     with: Number(one('with')) || 0,
     from: /^\d{4}-\d{2}-\d{2}$/.test(one('from')) ? one('from') : '',
     answers,

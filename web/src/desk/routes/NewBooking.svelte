@@ -7,6 +7,8 @@
   import Asks from '$lib/ask/Asks.svelte';
   import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
+  import { clientOf } from '../bookings/client';
+  import ForWhom from '../bookings/ForWhom.svelte';
   import Anyway from '../bookings/Anyway.svelte';
   import Starts from '../bookings/Starts.svelte';
   import { clock } from '../clock.svelte';
@@ -22,9 +24,8 @@
   let start = $state(param('start'));
   let full = $state('');
   let from = $state('');
-  let [name, mail, note] = $state([param('name'), param('mail'), ''] as [string, string, string]);
-  let phone = $state(param('phone'));
-  let address = $state('');
+  let who = $state({ name: param('name'), mail: param('mail'), phone: param('phone'), address: '' });
+  let note = $state('');
   let said = $state<Said>({});
   /** A moment that the rules refuse, which was asked about on the wall. */
   const refused = param('anyway');
@@ -89,9 +90,7 @@
 
   function body(at: string) {
     const common = {
-      ...{ service, staff, length, name, email: mail, note },
-      ...(phone ? { phone } : {}),
-      ...(chosen?.venue === 'theirs' && address ? { address } : {}),
+      ...{ service, staff, length, note, ...clientOf(who, chosen?.venue) },
       answers: answersOf(chosen?.questions ?? [], said),
     };
     return anyway
@@ -199,41 +198,7 @@
     </section>
     <section class="sheet grid gap-3 px-4 py-4" aria-label="For whom">
       {#if start && !anyway}<p class="font-semibold">{full || 'The start that was asked about'}</p>{/if}
-      <Field label="Client’s name" error={problem?.fields.name}>
-        {#snippet children(tie)}<input
-            class="input w-full"
-            maxlength="120"
-            bind:value={name}
-            {...tie}
-          />{/snippet}
-      </Field>
-      <Field label="Mail address" error={problem?.fields.email}>
-        {#snippet children(tie)}<input
-            class="input w-full"
-            type="email"
-            bind:value={mail}
-            {...tie}
-          />{/snippet}
-      </Field>
-      <Field label="Telephone" error={problem?.fields.phone}>
-        {#snippet children(tie)}<input
-            class="input w-full"
-            type="tel"
-            maxlength="40"
-            bind:value={phone}
-            {...tie}
-          />{/snippet}
-      </Field>
-      {#if chosen?.venue === 'theirs'}
-        <Field label="Where it is to be" error={problem?.fields.address}>
-          {#snippet children(tie)}<textarea
-              class="textarea w-full"
-              rows="2"
-              maxlength="500"
-              bind:value={address}
-              {...tie}></textarea>{/snippet}
-        </Field>
-      {/if}
+      <ForWhom bind:who venue={chosen?.venue} {problem} />
       {#if chosen?.questions?.length}
         <Asks asks={chosen.questions} bind:said faults={faultsOf(problem?.fields ?? {})} optional />
       {/if}

@@ -29,6 +29,12 @@
       .then((a) => (shown = a))
       .catch(() => undefined);
   });
+  const headings = [
+    { key: 'title', label: 'Heading of the page', usual: 'the name of the service' },
+    { key: 'choose', label: 'Heading of the starts', usual: 'none' },
+    { key: 'details', label: 'Heading of the form', usual: 'none' },
+    { key: 'done', label: 'Heading once it is booked', usual: 'Booked' },
+  ] as const;
   const sentence = $derived(
     [
       form.slug ? `Clients book at /book/${form.slug}.` : 'Its address is made from the name.',
@@ -70,8 +76,20 @@
         {...tie}
       />{/snippet}
   </Field>
+  {#each headings as h (h.key)}
+    <Field label={h.label} error={fault(`look.${h.key}`)}>
+      {#snippet children(tie)}<input
+          class="input w-full"
+          maxlength="80"
+          placeholder={h.usual}
+          value={look[h.key] ?? ''}
+          oninput={(e) => set({ [h.key]: e.currentTarget.value })}
+          {...tie}
+        />{/snippet}
+    </Field>
+  {/each}
   <div class="sm:col-span-2">
-    <Field label="Below the heading" error={fault('look.intro')}>
+    <Field label="Below the heading of the page" error={fault('look.intro')}>
       {#snippet children(tie)}<textarea
           class="textarea w-full"
           rows="2"

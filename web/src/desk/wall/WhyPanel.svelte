@@ -4,8 +4,9 @@
   import { api, data, problemOf, type Problem, type Shape } from '$lib/api/client';
   import { Query } from '$lib/api/query.svelte';
   import { listen } from '$lib/api/live';
+  import { clientOf } from '../bookings/client';
+  import ForWhom from '../bookings/ForWhom.svelte';
   import { clock } from '../clock.svelte';
-  import Field from '$lib/ui/Field.svelte';
   import Notice from '$lib/ui/Notice.svelte';
   import Sentence from '$lib/ui/Sentence.svelte';
   import Trail from '$lib/ui/Trail.svelte';
@@ -36,8 +37,8 @@
   const why = $derived(answer.value);
   const fault = $derived(answer.problem?.message ?? '');
   let booking = $state(false);
-  let name = $state('');
-  let mail = $state('');
+  const nobody = { name: '', mail: '', phone: '', address: '' };
+  let who = $state({ ...nobody });
   let busy = $state(false);
   let booked = $state('');
   let problem = $state<Problem>();
@@ -75,9 +76,11 @@
     problem = undefined;
     try {
       const got = await data(
-        api.POST('/api/bookings', { body: { service, start: why.at, staff, name, email: mail, key } }),
+        api.POST('/api/bookings', {
+          body: { service, start: why.at, staff, key, ...clientOf(who, why.venue) },
+        }),
       );
-      [booked, booking, name, mail] = [got.reference, false, '', ''];
+      [booked, booking, who] = [got.reference, false, { ...nobody }];
       key = crypto.randomUUID();
     } catch (cause) {
       problem = problemOf(cause);
@@ -120,20 +123,7 @@
       {#if why.offered && !booked}
         {#if booking}
           <form class="mt-2 grid gap-2 border-t border-base-300 pt-3" onsubmit={book} novalidate>
-            <Field label="Client’s name" error={problem?.fields.name}>
-              {#snippet children(tie)}
-                <!-- svelte-ignore a11y_autofocus (the form opens because somebody asked to book) -->
-                <input class="input w-full" autofocus bind:value={name} {...tie} />
-              {/snippet}
-            </Field>
-            <Field label="Mail address" error={problem?.fields.email}>
-              {#snippet children(tie)}<input
-                  class="input w-full"
-                  type="email"
-                  bind:value={mail}
-                  {...tie}
-                />{/snippet}
-            </Field>
+            <ForWhom bind:who venue={why.venue} {problem} focus />
             {#if problem && Object.keys(problem.fields).length === 0}<Notice tone="wrong"
                 >{problem.message}</Notice
               >{/if}

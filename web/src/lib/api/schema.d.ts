@@ -1756,6 +1756,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/pages/{slug}/watch': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Wait for a start to be taken by somebody else */
+    get: operations['watchStart'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/payments/notices': {
     parameters: {
       query?: never;
@@ -2023,9 +2040,10 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** The last booking by which a service was tried */
+    get: operations['getTrial'];
     put?: never;
-    /** Book the next start of a service for a trial, to whoever tries: claimed, copied and told like any other, but neither paid nor asked about */
+    /** Leave to try a service by its page, as a client who is whoever asks */
     post: operations['tryService'];
     delete?: never;
     options?: never;
@@ -2639,6 +2657,8 @@ export interface components {
       business: string;
       canCancel: boolean;
       canMove: boolean;
+      /** @description The service's own heading of what is booked; empty for the usual. */
+      done: string;
       email: string;
       /** @description Where the client is led on to once it is booked; or empty. */
       leadTo: string;
@@ -3764,6 +3784,12 @@ export interface components {
       accent?: string;
       /** @description What the last button says; empty for the usual. */
       book?: string;
+      /** @description A heading of the starts, or empty. */
+      choose?: string;
+      /** @description A heading of the form, or empty. */
+      details?: string;
+      /** @description The heading once it is booked; empty for the usual. */
+      done?: string;
       /** @description Below the heading. */
       intro?: string;
       /**
@@ -3771,6 +3797,8 @@ export interface components {
        * @enum {string}
        */
       scheme?: 'light' | 'dark' | '';
+      /** @description The heading of the page; empty for the name of the service. */
+      title?: string;
     };
     MailEntry: {
       /** @description The address at which answers to invitations arrive, with a tag behind a plus sign; empty where none do. */
@@ -4033,6 +4061,8 @@ export interface components {
       staff: number;
       /** Format: date-time */
       start: string;
+      /** @description Leave to try the service: what is booked is marked, and cleaned up. */
+      trial?: string;
       /** @description Nobody sees this field, and who fills it is no client. */
       website?: string;
       zone: string;
@@ -4121,7 +4151,11 @@ export interface components {
       business: string;
       /** @description What the last button says; empty for the usual. */
       button: string;
+      /** @description The heading of the starts, or empty. */
+      choose: string;
       days: components['schemas']['PageDay'][];
+      /** @description The heading of the form, or empty. */
+      details: string;
       /** @description The date from which the days before are asked for, or empty. */
       earlier: string;
       /** @description To be sent with a booking: it says when the page was looked at. */
@@ -4173,6 +4207,8 @@ export interface components {
       soonest: components['schemas']['Start'][];
       /** @description Who can be asked for; empty when all of them take part. */
       staff: components['schemas']['NamedID'][];
+      /** @description The heading of the page: the service's name, or words of its own. */
+      title: string;
       /** Format: int64 */
       to: number;
       /**
@@ -5386,6 +5422,19 @@ export interface components {
       /** @description What was done, in a sentence. */
       words: string;
     };
+    Trial: {
+      /**
+       * Format: int64
+       * @description 0 where there is none.
+       */
+      booking: number;
+      /** @description It is held, and waits for its payment on the page. */
+      held: boolean;
+    };
+    TrialPage: {
+      /** @description The path of the service's page, with leave to try it for half an hour. */
+      address: string;
+    };
     Tried: {
       doing: string;
       good: boolean;
@@ -5599,6 +5648,12 @@ export interface components {
       today: string;
       zone: string;
     };
+    Watched: {
+      /** @description It can still be booked. */
+      offered: boolean;
+      /** @description It was waited for a change of that; false where there was no room to wait. */
+      waited: boolean;
+    };
     Way: {
       /** @description What it does. */
       about: string;
@@ -5648,6 +5703,11 @@ export interface components {
       rules: components['schemas']['WhyRule'][];
       service: components['schemas']['NamedID'];
       staff: components['schemas']['NamedID'];
+      /**
+       * @description Where its visits are.
+       * @enum {string}
+       */
+      venue: 'ours' | 'theirs' | 'telephone' | 'online';
       /** @description The start in the business's zone, as Tuesday 24 November, 10:00–11:30. */
       words: string;
     };
@@ -9618,6 +9678,52 @@ export interface operations {
       };
     };
   };
+  watchStart: {
+    parameters: {
+      query: {
+        /** @description The first date, in the client's zone; today when empty. */
+        from?: string;
+        /** @description The client's zone; the business's when empty. */
+        zone?: string;
+        /** @description Only starts of this staff member; 0 for anyone. */
+        staff?: number;
+        /** @description One of the service's lengths; the first when 0. */
+        length?: number;
+        /** @description Places asked for. */
+        places?: number;
+        /** @description The token of a booking that is to be moved: it does not stand in its own way. */
+        moving?: string;
+        clock?: '12' | '24';
+        start: string;
+      };
+      header?: never;
+      path: {
+        slug: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Watched'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   heardOfPayment: {
     parameters: {
       query?: never;
@@ -10301,6 +10407,37 @@ export interface operations {
       };
     };
   };
+  getTrial: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Trial'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   tryService: {
     parameters: {
       query?: never;
@@ -10312,13 +10449,13 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description Created */
-      201: {
+      /** @description OK */
+      200: {
         headers: {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['AtDesk'];
+          'application/json': components['schemas']['TrialPage'];
         };
       };
       /** @description Error */

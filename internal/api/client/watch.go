@@ -1,0 +1,76 @@
+package client
+
+import (
+	"context"
+	"time"
+
+	"niche/core/span"
+	"niche/internal/api"
+	"niche/internal/live"
+)
+
+// Limits on waiting: how long one request waits, and how many may at the same time. Whoever finds no room is
+// answered at once, and asks again by and by.
+const (
+	watchTime    = 20 * time.Second
+	mostWatchers = 400
+)
+
+// WatchQuery says which start of a page is watched.
+type WatchQuery struct {
+	PageQuery
+	Start string `query:"start" format:"date-time" required:"true"`
+}
+
+// Watched says how a start stands.
+type Watched struct {
+	Offered bool `json:"offered" doc:"It can still be booked."`
+	Waited  bool `json:"waited" doc:"It was waited for a change of that; false where there was no room to wait."`
+}
+
+// watchStart answers once a start is not offered any more, or when it has been waited for long enough.
+func (s *Client) watchStart(ctx context.Context, in *WatchQuery) (*api.Body[Watched], error) {
+	var start span.Instant
+	if err := start.UnmarshalText([]byte(in.Start)); err != nil {
+		return nil, api.Wrong("query.start", "This is not an instant.")
+	}
+	defer s.watching.Add(-1)
+	room := s.watching.Add(1) <= mostWatchers
+	news, end := s.Hub.Listen()
+	defer end()
+	enough := time.NewTimer(watchTime)
+	defer enough.Stop()
+	for {
+		offered, err := s.offered(ctx, &in.PageQuery, start)
+		if err != nil || !offered || !room {
+			return api.Answer(Watched{offered, room}, err)
+		}
+		for told := false; !told; {
+			select {
+			case subject, open := <-news:
+				if !open {
+					return api.Answer(Watched{true, false}, nil)
+				}
+				told = subject == live.Bookings || subject == live.Calendars || subject == live.Rules
+			case <-enough.C:
+				return api.Answer(Watched{true, true}, nil)
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			}
+		}
+	}
+}
+
+// offered reports whether a start is offered now.
+func (s *Client) offered(ctx context.Context, in *PageQuery, start span.Instant) (bool, error) {
+	w, err := s.wanted(s.DB.Read(ctx), in)
+	if err != nil {
+		return false, err
+	}
+	day := w.home.DateAt(start)
+	q, err := s.question(w, day, day)
+	if err != nil {
+		return false, err
+	}
+	return len(q.Answer().OffersIn(span.For(start, 1), 1)) > 0, nil
+}
