@@ -1,4 +1,7 @@
-import { expect, morning, start, test } from "./niche";
+import { once } from "node:events";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import { expect, morning, signIn, start, test } from "./niche";
 
 test("a page stands in another site’s frame, grows with what it holds, and tells what happens", async ({
   page,
@@ -64,6 +67,65 @@ test("a page stands in another site’s frame, grows with what it holds, and tel
       );
     }
   } finally {
+    await niche.stop();
+  }
+});
+
+test("a page of several services stands in another site, and leads on to each of them there", async ({
+  page,
+}) => {
+  const niche = await start("--now", morning);
+  // A site that names the page as it would a service's.
+  const server = createServer((_, res) =>
+    res.setHeader("Content-Type", "text/html").end(`<!doctype html>
+      <p id="told"></p>
+      <script>
+        for (const what of ["opened", "chosen"])
+          addEventListener("niche:" + what, (e) => (told.textContent += what + JSON.stringify(e.detail)));
+      </script>
+      <script src="${niche.address}/embed.js" data-page="for-your-home"></script>`),
+  ).listen(0, "127.0.0.1");
+  await once(server, "listening");
+  const site = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  try {
+    await signIn(page, niche);
+    await page.goto(`${niche.address}/pages`);
+    await page.getByRole("link", { name: "Put services together" }).click();
+    await page.getByLabel("Title", { exact: true }).fill("For your home");
+    await page
+      .locator("select")
+      .filter({ hasText: "add a service" })
+      .first()
+      .selectOption("Care class");
+    await page.getByLabel("Sites that may show").fill(site);
+    await page.getByRole("button", { name: "Make the page" }).click();
+    await expect(
+      page.getByRole("link", { name: "/choose/for-your-home" }),
+    ).toBeVisible();
+    await page.goto(site);
+    const frame = page.frameLocator('iframe[title="Book a visit"]');
+    const told = page.locator("#told");
+    await expect(told).toContainText('opened{"page":"for-your-home"}');
+    await frame
+      .getByRole("link", { name: /^Care class, / })
+      .first()
+      .click();
+    await expect(frame.getByLabel("Your name")).toBeVisible();
+    await expect(told).toContainText('opened{"page":"care-class"}');
+    await expect(told).toContainText("chosen");
+    await expect(async () => {
+      const [height, held] = [
+        await page
+          .locator("iframe")
+          .evaluate((f) => f.getBoundingClientRect().height),
+        await frame
+          .locator("body")
+          .evaluate((b) => b.ownerDocument.body.scrollHeight),
+      ];
+      expect(Math.abs(height - held)).toBeLessThan(4);
+    }).toPass();
+  } finally {
+    server.close();
     await niche.stop();
   }
 });

@@ -118,6 +118,10 @@ func BenchmarkScale(b *testing.B) {
 		took, data := median("/api/bookings?" + query)
 		say("bookings, "+query, took, len(data)/1000, " kB")
 	}
+	for _, query := range []string{"", "text=aro", "text=aros+verl", "text=c4711", "text=nobody+there"} {
+		took, data := median("/api/clients?" + query)
+		say("clients, "+query, took, len(data)/1000, " kB")
+	}
 	begun := time.Now()
 	res, err := http.Get(d.Niche.Metrics + "/metrics")
 	require.NoError(b, err)

@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -388,14 +389,27 @@ func (n *Niche) moved(ctx context.Context, slug string) string {
 // framing returns the sites that may show a page in a frame.
 func (n *Niche) framing(ctx context.Context, slug string) []string {
 	db := n.db.Read(ctx)
-	if service, err := db.ServiceBySlug(slug); err == nil {
-		return service.Sites
-	}
 	c, err := db.CollectionBySlug(slug)
+	if err == nil {
+		return c.Sites
+	}
+	service, err := db.ServiceBySlug(slug)
 	if err != nil {
 		return nil
 	}
-	return c.Sites
+	sites := service.Sites
+	collections, err := db.Collections()
+	if err != nil {
+		return sites
+	}
+	// A page of several services leads on to each of theirs, in the same frame.
+	for _, c := range collections {
+		if c.ArchivedAt == 0 && c.Holds(service.ID) {
+			sites = append(sites, c.Sites...)
+		}
+	}
+	slices.Sort(sites)
+	return slices.Compact(sites)
 }
 
 // hear takes mail that comes back, where somebody has said at which address.

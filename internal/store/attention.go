@@ -92,7 +92,7 @@ func (t Tx) Unwritten(now span.Instant, while span.Minutes) ([]OnVisit, error) {
 // PendingBookings returns the bookings that wait for somebody's word.
 func (t Tx) PendingBookings(now span.Instant) ([]OnVisit, error) {
 	return scan[[]OnVisit](t.db.Raw(`SELECT b.id, s.id AS staff_id, s.name AS staff, b.created_at AS at, b.answer_by AS "to", v.id AS visit_id, v.start, v."end" AS until, sv.name AS service, b.client_name AS client
-		FROM bookings b JOIN visits v ON v.id = b.visit_id JOIN services sv ON sv.id = v.service_id JOIN visit_staff vs ON vs.visit_id = v.id JOIN staff s ON s.id = vs.staff_id
+		FROM bookings b INDEXED BY bookings_pending JOIN visits v ON v.id = b.visit_id JOIN services sv ON sv.id = v.service_id JOIN visit_staff vs ON vs.visit_id = v.id JOIN staff s ON s.id = vs.staff_id
 		WHERE b.status = 'pending' AND v."end" > ? GROUP BY b.id ORDER BY v.start, b.id LIMIT ?`, now, most))
 }
 

@@ -38,24 +38,28 @@ type ListedClient struct {
 	Missed int
 	Last   span.Instant // of the latest that is over; 0 for none
 	Next   span.Instant
+	Mails  string // mail addresses, the oldest first, with blanks between
 }
 
-const listedClient = `c.*, (SELECT COUNT(*) FROM bookings b WHERE b.client_id IN (SELECT id FROM clients f WHERE f.root = c.id) AND b.status IN ('confirmed', 'pending')) AS visits,
-	(SELECT COUNT(*) FROM bookings b WHERE b.client_id IN (SELECT id FROM clients f WHERE f.root = c.id) AND b.missed_at > 0) AS missed,
-	COALESCE((SELECT MAX(v.start) FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.client_id IN (SELECT id FROM clients f WHERE f.root = c.id) AND b.status = 'confirmed' AND v.start <= @now), 0) AS last,
-	COALESCE((SELECT MIN(v.start) FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.client_id IN (SELECT id FROM clients f WHERE f.root = c.id) AND b.status IN ('confirmed', 'pending') AND v.start > @now), 0) AS next`
+// listedClients lists the clients that a part of them, named page, holds: what they booked is counted for those alone.
+const listedClients = `SELECT p.*, COUNT(b.id) FILTER (WHERE b.status IN ('confirmed', 'pending')) AS visits, COUNT(b.id) FILTER (WHERE b.missed_at > 0) AS missed,
+		COALESCE(MAX(v.start) FILTER (WHERE b.status = 'confirmed' AND v.start <= @now), 0) AS last,
+		COALESCE(MIN(v.start) FILTER (WHERE b.status IN ('confirmed', 'pending') AND v.start > @now), 0) AS next,
+		(SELECT GROUP_CONCAT(mail, ' ') FROM (SELECT m.mail FROM clients g JOIN client_mails m ON m.client_id = g.id WHERE g.root = p.id ORDER BY m.since, m.mail)) AS mails
+	FROM page p LEFT JOIN clients f ON f.root = p.id LEFT JOIN bookings b ON b.client_id = f.id LEFT JOIN visits v ON v.id = b.visit_id
+	GROUP BY p.id ORDER BY p.name COLLATE NOCASE, p.id`
 
 // FindClients returns a part of the clients by name, or of those whom words find; one more than a page where there are more.
 func (t Tx) FindClients(words string, page int, now span.Instant) ([]ListedClient, error) {
 	values := map[string]any{"match": matching(words), "now": now, "skip": (page - 1) * PageSize, "most": PageSize + 1}
-	if words == "" {
-		return scan[[]ListedClient](t.db.Raw("SELECT "+listedClient+" FROM clients c WHERE c.merged_into = 0 ORDER BY c.name COLLATE NOCASE, c.id LIMIT @most OFFSET @skip", values))
+	which := "merged_into = 0"
+	if words != "" {
+		if values["match"] == "" {
+			return nil, nil // signs alone find nothing
+		}
+		which = "id IN (SELECT f.root FROM client_words w JOIN clients f ON f.id = w.rowid WHERE w.client_words MATCH @match ORDER BY w.rowid DESC LIMIT 2000)"
 	}
-	if values["match"] == "" {
-		return nil, nil // signs alone find nothing
-	}
-	return scan[[]ListedClient](t.db.Raw("SELECT "+listedClient+` FROM clients c WHERE c.id IN (SELECT f.root FROM client_words w JOIN clients f ON f.id = w.rowid WHERE w.client_words MATCH @match ORDER BY w.rowid DESC LIMIT 2000)
-		ORDER BY c.name COLLATE NOCASE, c.id LIMIT @most OFFSET @skip`, values))
+	return scan[[]ListedClient](t.db.Raw("WITH page AS (SELECT * FROM clients WHERE "+which+" ORDER BY name COLLATE NOCASE, id LIMIT @most OFFSET @skip) "+listedClients, values))
 }
 
 // Client returns a client.

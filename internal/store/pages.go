@@ -1,6 +1,8 @@
 package store
 
 import (
+	"slices"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
@@ -24,6 +26,11 @@ type Collection struct {
 type CollectionPart struct {
 	Heading  string `json:"heading"`
 	Services []ID   `json:"services"`
+}
+
+// Holds reports whether a service is among those of the page.
+func (c Collection) Holds(service ID) bool {
+	return slices.ContainsFunc(c.Parts, func(p CollectionPart) bool { return slices.Contains(p.Services, service) })
 }
 
 // After is what is said and done once a visit is booked.

@@ -9,11 +9,13 @@ import (
 	"niche/internal/live"
 )
 
-// Limits on waiting: how long one request waits, and how many may at the same time. Whoever finds no room is
-// answered at once, and asks again by and by.
+// Limits on waiting: how long one request waits, how often at most it looks, and how many may wait at the same
+// time, so that a rush of bookings is not slowed down by those who watch it. Whoever finds no room is answered at
+// once, and asks again by and by.
 const (
 	watchTime    = 20 * time.Second
-	mostWatchers = 400
+	watchRest    = time.Second
+	mostWatchers = 200
 )
 
 // WatchQuery says which start of a page is watched.
@@ -38,25 +40,30 @@ func (s *Client) watchStart(ctx context.Context, in *WatchQuery) (*api.Body[Watc
 	room := s.watching.Add(1) <= mostWatchers
 	news, end := s.Hub.Listen()
 	defer end()
-	enough := time.NewTimer(watchTime)
+	enough, rest := time.NewTimer(watchTime), time.NewTimer(watchRest)
 	defer enough.Stop()
-	for {
-		offered, err := s.offered(ctx, &in.PageQuery, start)
-		if err != nil || !offered || !room {
-			return api.Answer(Watched{offered, room}, err)
-		}
-		for told := false; !told; {
-			select {
-			case subject, open := <-news:
-				if !open {
-					return api.Answer(Watched{true, false}, nil)
-				}
-				told = subject == live.Bookings || subject == live.Calendars || subject == live.Rules
-			case <-enough.C:
-				return api.Answer(Watched{true, true}, nil)
-			case <-ctx.Done():
-				return nil, ctx.Err()
+	defer rest.Stop()
+	for due, rested := true, true; ; {
+		if due && rested {
+			offered, err := s.offered(ctx, &in.PageQuery, start)
+			if err != nil || !offered || !room {
+				return api.Answer(Watched{offered, room}, err)
 			}
+			due, rested = false, false
+			rest.Reset(watchRest)
+		}
+		select {
+		case subject, open := <-news:
+			if !open {
+				return api.Answer(Watched{true, false}, nil)
+			}
+			due = due || subject == live.Bookings || subject == live.Calendars || subject == live.Rules
+		case <-rest.C:
+			rested = true
+		case <-enough.C:
+			return api.Answer(Watched{true, true}, nil)
+		case <-ctx.Done():
+			return nil, ctx.Err()
 		}
 	}
 }

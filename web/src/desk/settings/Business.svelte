@@ -139,7 +139,7 @@
       <div class="sm:col-span-2">
         <NumberField
           label="Bookings ahead"
-          hint="So many bookings ahead can one mail address have by booking online."
+          hint="How many bookings ahead one mail address can make online."
           bind:value={form.value.ahead}
           error={problem?.fields.ahead}
         />

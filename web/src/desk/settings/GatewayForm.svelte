@@ -102,9 +102,8 @@
           error={problem?.fields.notices}
         />
         <p class="text-sm text-mute sm:col-span-2">
-          It sends its notices, signed with that key, to <code class="break-all text-ink"
-            >{now.noticesTo}</code
-          >.
+          Its notices, signed with that key, go to
+          <code class="block break-all text-ink">{now.noticesTo}</code>
         </p>
       {/if}
       {#if kind === 'texts'}
