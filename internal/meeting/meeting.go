@@ -130,6 +130,24 @@ type made struct {
 	Address string `json:"address"`
 }
 
+// check refuses an answer that tells no address at which people can meet.
+func (m made) check() error {
+	if u, err := url.Parse(m.Address); err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || len(m.Address) > 500 {
+		return &outbound.Error{Kind: outbound.BadAnswer, Doing: "reading the address of a room", Status: 200}
+	}
+	return nil
+}
+
+// Try has a meeting host make a room, and take it down again.
+func Try(ctx context.Context, gateways gateway.Gateways, g store.Gateway, key, name string, during span.Span) error {
+	var got made
+	err := gateways.Ask(ctx, g, "PUT", "/rooms/"+key, room{name, during.Start().String(), during.End().String()}, &got)
+	if err == nil {
+		err = got.check()
+	}
+	return errors.Join(err, gateways.Ask(ctx, g, "DELETE", "/rooms/"+key, nil, nil))
+}
+
 func (m *Meetings) do(ctx context.Context, id store.ID) error {
 	db := m.DB.Read(ctx)
 	row, err := db.Meeting(id)
@@ -173,11 +191,8 @@ func (m *Meetings) do(ctx context.Context, id store.ID) error {
 		return fmt.Errorf("making room %d: %w", id, err)
 	}
 	var got made
-	err = m.Gateways.Ask(ctx, g, "PUT", "/rooms/"+url.PathEscape(row.Key), room{s.Name, v.Start.String(), v.End.String()}, &got)
-	if err == nil {
-		if u, wrong := url.Parse(got.Address); wrong != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || len(got.Address) > 500 {
-			err = &outbound.Error{Kind: outbound.BadAnswer, Doing: "reading the address of a room", Status: 200}
-		}
+	if err = m.Gateways.Ask(ctx, g, "PUT", "/rooms/"+url.PathEscape(row.Key), room{s.Name, v.Start.String(), v.End.String()}, &got); err == nil {
+		err = got.check()
 	}
 	if err != nil {
 		return m.failed(ctx, row, err, began, failedBefore)

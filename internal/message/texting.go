@@ -11,6 +11,7 @@ import (
 	"unicode/utf8"
 
 	"niche/core/merge"
+	"niche/internal/gateway"
 	"niche/internal/outbound"
 	"niche/internal/store"
 	"niche/internal/words"
@@ -91,4 +92,13 @@ func textFault(err error) Fault {
 		return Fault{words.OfGateway(err), false, false}
 	}
 	return Fault{words.OfGateway(err), e.Status == http.StatusUnprocessableEntity || e.Status == http.StatusBadRequest, outbound.IsSilence(err)}
+}
+
+// TryText has a text gateway send a text to a telephone.
+func TryText(ctx context.Context, gateways gateway.Gateways, g store.Gateway, key, to, text string) error {
+	body, err := TextBody(g.Body, to, text, key)
+	if err != nil {
+		return err
+	}
+	return gateways.Ask(ctx, g, http.MethodPut, "/messages/"+key, body, nil)
 }

@@ -128,6 +128,29 @@ type Stands struct {
 	Address  string `json:"address"`
 }
 
+// check refuses an answer that tells no address at which somebody can pay.
+func (s Stands) check() error {
+	if u, err := url.Parse(s.Address); err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
+		return &outbound.Error{Kind: outbound.BadAnswer, Doing: "reading the address of a payment", Status: 200}
+	}
+	return nil
+}
+
+// Try asks a payment host for a payment, and takes that back before anybody could pay.
+func Try(ctx context.Context, gateways gateway.Gateways, g store.Gateway, key, title, currency, back string) error {
+	var got Stands
+	err := gateways.Ask(ctx, g, http.MethodPut, "/payments/"+key, ask{100, currency, title, back}, &got)
+	if err == nil {
+		err = got.check()
+	}
+	var after Stands
+	taken := gateways.Ask(ctx, g, http.MethodPost, "/payments/"+key+"/cancel", nil, &after)
+	if taken == nil && after.State != "cancelled" {
+		taken = &outbound.Error{Kind: outbound.BadAnswer, Doing: "taking a payment back", Status: 200}
+	}
+	return errors.Join(err, taken)
+}
+
 // Open asks the host for the page on which the client of a hold pays. Asked twice, it is the
 // same. Where the host cannot be used the hold ends at once.
 func (p *Payments) Open(ctx context.Context, k store.Booking, title, back string) (store.Payment, error) {
@@ -143,8 +166,8 @@ func (p *Payments) Open(ctx context.Context, k store.Booking, title, back string
 		defer cancel()
 		err = p.Gateways.Ask(at, g, http.MethodPut, "/payments/"+url.PathEscape(row.Key), ask{row.Amount, row.Currency, title, back}, &got)
 	}
-	if u, wrong := url.Parse(got.Address); err == nil && (wrong != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http") {
-		err = errors.New("the host tells no address")
+	if err == nil {
+		err = got.check()
 	}
 	if err != nil {
 		err = errors.Join(ErrNoHost, err, p.Abandon(context.WithoutCancel(ctx), k.ID))

@@ -15,7 +15,9 @@ import (
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/live"
+	"niche/internal/meeting"
 	"niche/internal/message"
+	"niche/internal/payment"
 	"niche/internal/store"
 	"niche/internal/telephone"
 	"niche/internal/words"
@@ -214,27 +216,23 @@ func (s *Desk) tryGateway(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	now := span.At(s.Now())
+	now, name := span.At(s.Now()), "A trial of "+business.Name
 	key, done := "trial-"+uuid.NewString(), ""
 	switch kind {
 	case store.Rooms:
 		done = "A room was made there, and taken down again."
-		body := map[string]string{"name": "A trial of " + business.Name, "start": now.String(), "end": now.Add(30).String()}
-		err = errors.Join(s.Gateways.Ask(ctx, g, http.MethodPut, "/rooms/"+key, body, nil), s.Gateways.Ask(ctx, g, http.MethodDelete, "/rooms/"+key, nil, nil))
+		err = meeting.Try(ctx, s.Gateways, g, key, name, span.For(now, 30))
 	case store.Payments:
 		done = "A payment was asked for there, and taken back again."
-		body := map[string]any{"amount": 100, "currency": business.Currency, "title": "A trial of " + business.Name}
-		err = errors.Join(s.Gateways.Ask(ctx, g, http.MethodPut, "/payments/"+key, body, nil), s.Gateways.Ask(ctx, g, http.MethodPost, "/payments/"+key+"/cancel", nil, nil))
+		err = payment.Try(ctx, s.Gateways, g, key, name, business.Currency, s.Messages.Home)
 	default:
-		to, ok := telephone.Read(in.Body.To, telephone.CountryOf(business.Zone))
+		country := telephone.CountryOf(business.Zone)
+		to, ok := telephone.Read(in.Body.To, country)
 		if !ok {
 			return nil, api.Wrong("to", "This is not a telephone number. Begin with + and the country’s number if it is abroad.")
 		}
-		done = fmt.Sprintf("It has taken a text to %s.", telephone.Words(to, telephone.CountryOf(business.Zone)))
-		var body []byte
-		if body, err = message.TextBody(g.Body, to, "A trial text of "+business.Name, key); err == nil {
-			err = s.Gateways.Ask(ctx, g, http.MethodPut, "/messages/"+key, body, nil)
-		}
+		done = fmt.Sprintf("It has taken a text to %s.", telephone.Words(to, country))
+		err = message.TryText(ctx, s.Gateways, g, key, to, name)
 	}
 	if err != nil {
 		return api.Answer(GatewayTrial{false, words.OfGateway(err)}, nil)
