@@ -66,8 +66,8 @@ func (r reread) Unwrap() huma.Context { return r.request }
 // and files.
 var unseen = map[string]bool{"password": true, "current": true, "text": true, "clientSecret": true}
 
-// severalLines are fields whose texts may have more than one line.
-var severalLines = map[string]bool{"description": true, "body": true, "note": true, "address": true}
+// severalLines are fields whose texts may have more than one line, and what was pasted into them tabs.
+var severalLines = map[string]bool{"description": true, "body": true, "note": true, "address": true, "intro": true, "thanks": true, "bring": true}
 
 // faultsIn looks through a value as JSON has it.
 func faultsIn(path, field string, v any) (faults []error) {
@@ -76,7 +76,7 @@ func faultsIn(path, field string, v any) (faults []error) {
 		what := ""
 		lines := []string{v}
 		if severalLines[field] {
-			lines = strings.Split(v, "\n")
+			lines = strings.Split(strings.ReplaceAll(v, "\t", " "), "\n")
 		}
 		for _, line := range lines {
 			if !unseen[field] && what == "" {

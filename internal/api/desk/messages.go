@@ -175,7 +175,7 @@ func (s *Desk) previewMessage(ctx context.Context, in *struct {
 	if err := in.Body.check(""); err != nil {
 		return nil, err
 	}
-	subject, of, err := s.example(db, service)
+	subject, of, err := s.example(db, service, in.Body.Kind)
 	if err != nil {
 		return nil, err
 	}
@@ -194,8 +194,9 @@ func (s *Desk) previewMessage(ctx context.Context, in *struct {
 	return api.Answer(out, err)
 }
 
-// example is a booking of a service to tell of: the newest, or one that is made up.
-func (s *Desk) example(db store.Tx, service store.Service) (subject message.Subject, of string, err error) {
+// example is a booking of a service to tell of: the newest, or one that is made up. What is made up too is where one was
+// that is told to be somewhere else.
+func (s *Desk) example(db store.Tx, service store.Service, kind string) (subject message.Subject, of string, err error) {
 	list, err := db.FindBookings(store.BookingsOf{Service: service.ID, Status: store.Confirmed, Order: store.ByMade, Most: 1})
 	if err != nil {
 		return subject, "", err
@@ -224,7 +225,12 @@ func (s *Desk) example(db store.Tx, service store.Service) (subject message.Subj
 		}
 	}
 	v := subject.Visit
-	subject.Was, subject.WasWith = &message.Was{Start: v.Start.Add(-24 * 60), End: v.End.Add(-24 * 60)}, []string{"Ansel Okoro"}
+	switch kind {
+	case message.Changed:
+		subject.Was, subject.WasWith = &message.Was{Start: v.Start.Add(-24 * 60), End: v.End.Add(-24 * 60)}, subject.With
+	case message.HandedOver:
+		subject.Was, subject.WasWith = &message.Was{Start: v.Start, End: v.End}, []string{"Ansel Okoro"}
+	}
 	subject.Manage = s.Messages.Home + "/booking/…"
 	return subject, of, nil
 }
