@@ -11,10 +11,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"niche/internal/api"
 	"niche/internal/api/client"
 	"niche/internal/api/desk"
 	"niche/internal/nichetest"
 	"niche/internal/standin/mailbox"
+	"niche/internal/store"
 )
 
 // told are the mails to a client, the oldest first, as "SUBJECT | METHOD SEQUENCE | TIME".
@@ -206,4 +208,70 @@ func TestAClientIsToldWhenABookingFollowsItsCopy(t *testing.T) {
 	p.Pass(2 * time.Minute)
 	p.Until("and the client is told", func() bool { return len(p.told()) == 2 })
 	require.Equal(t, "Moved: Home tuning, now Wednesday 4 March, 14:00 | REQUEST 1 20260304T140000", p.told()[1])
+}
+
+// Not this time: what is kept for later is held back for one booking alone, and let go out after all; what has gone out, what
+// nobody keeps for later and what is another booking's is not.
+func TestAReminderIsHeldBackThisTime(t *testing.T) {
+	p := openPost(t)
+	require.NoError(t, p.Save(0, func(f *desk.ServiceFields) { f.Messages.Reminders, f.Messages.FollowUp = []int{120, 1440}, 60 }))
+	p.book(t, wednesday+"T10:00:00Z")
+	rosa := finder{p.Desk}.idOf("rosa")
+	_, err := p.Ask(client.NewBooking{Start: nichetest.At(wednesday + "T12:00:00Z"), Name: "Ben", Email: "ben@clients.example"})
+	require.NoError(t, err)
+	ben := finder{p.Desk}.idOf("ben")
+	later := func(booking store.ID) (list []desk.ShownMessage) { // the last first
+		for _, m := range (finder{p.Desk}).shown(booking).Messages {
+			if m.Later || m.State == "held back" {
+				list = append(list, m)
+			}
+		}
+		slices.SortFunc(list, func(a, b desk.ShownMessage) int { return int(b.ID - a.ID) })
+		return list
+	}
+	hold := func(booking, message store.ID, back bool) int {
+		if err := p.Do(t.Context(), http.MethodPut, fmt.Sprintf("/api/bookings/%d/messages/%d", booking, message), map[string]bool{"heldBack": back}, nil); err != nil {
+			return nichetest.Problem(t, err).Status
+		}
+		return http.StatusOK
+	}
+	p.Until("both are told", func() bool { return p.Count("messages WHERE state = 'sent'") == 2 })
+	own := later(rosa)
+	require.Len(t, own, 3)
+	require.Equal(t, http.StatusNotFound, hold(ben, own[0].ID, true), "another's")
+	for _, m := range (finder{p.Desk}).shown(rosa).Messages {
+		if m.State == "sent" {
+			require.Equal(t, http.StatusNotFound, hold(rosa, m.ID, true), "the confirmation")
+		}
+	}
+	for _, m := range own {
+		require.Equal(t, http.StatusOK, hold(rosa, m.ID, true))
+		require.Equal(t, http.StatusOK, hold(rosa, m.ID, true), "twice is once")
+	}
+	soon := func(to string) (n int) {
+		for _, said := range p.heard(to) {
+			if strings.HasPrefix(said, "Soon: ") {
+				n++
+			}
+		}
+		return n
+	}
+	p.hours(28) // Tuesday noon: a day before both
+	require.Equal(t, []int{0, 1}, []int{soon("rosa@clients.example"), soon("ben@clients.example")}, "the other's goes out")
+	for _, m := range later(rosa) {
+		if strings.Contains(m.When, "4 Mar") && m.Name == "Reminder" {
+			require.Equal(t, http.StatusOK, hold(rosa, m.ID, false), "after all")
+		}
+	}
+	p.hours(26)
+	require.Equal(t, []int{1, 2}, []int{soon("rosa@clients.example"), soon("ben@clients.example")})
+	require.Equal(t, []int{2, 4}, []int{len(p.heard("rosa@clients.example")), len(p.heard("ben@clients.example"))}, "the follow-up is held back too")
+	for _, m := range (finder{p.Desk}).shown(rosa).Messages {
+		if m.Name == "Reminder" && m.State == "sent" {
+			require.Equal(t, http.StatusConflict, hold(rosa, m.ID, true), "it has gone out")
+		}
+	}
+	var trail api.List[desk.TrailEntry]
+	require.NoError(t, p.Get(t.Context(), "/api/trail?kind=booking", &trail))
+	require.Contains(t, fmt.Sprint(trail.Items), "held back the reminder of")
 }
