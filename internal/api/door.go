@@ -89,7 +89,7 @@ func (s *server) guard(c *gin.Context) {
 	}
 	most := int64(maxBody)
 	if strings.HasPrefix(path, "/api/pages/") && strings.HasSuffix(path, "/files") {
-		most = files.Largest + 8192
+		most = files.LargestSent
 	}
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 	ctx := context.WithValue(c.Request.Context(), loggerKey{}, s.Log)

@@ -24,7 +24,6 @@ import (
 	"niche/internal/live"
 	"niche/internal/meeting"
 	"niche/internal/message"
-
 	"niche/internal/outbox"
 	"niche/internal/secret"
 	"niche/internal/store"

@@ -21,9 +21,10 @@ import (
 
 // Limits on files.
 const (
-	Largest      = 8 << 20 // bytes
-	mostLoose    = 500     // that belong to no booking
-	looseFor     = 24 * 60 // minutes
+	Largest      = 8 << 20        // bytes
+	LargestSent  = Largest + 4096 // of a request that hands one over
+	mostLoose    = 500            // that belong to no booking
+	looseFor     = 24 * 60        // minutes
 	longestNames = 120
 )
 

@@ -22,7 +22,6 @@ import (
 
 	"niche/core/span"
 	"niche/internal/gateway"
-
 	"niche/internal/live"
 	"niche/internal/outbound"
 	"niche/internal/store"

@@ -59,7 +59,7 @@ func TestCollections(t *testing.T) {
 	require.NoError(t, d.Change(t.Context(), path, f, &c))
 	require.NoError(t, demo.NewClient(d.Address).Get(t.Context(), "/api/collections/everything", &seen))
 	require.Equal(t, "Mara Quillon", seen.With)
-	require.Equal(t, "Fully taken", seen.Parts[0].Services[0].Note, "she does not perform it")
+	require.Equal(t, "Nothing can be booked at present", seen.Parts[0].Services[0].Note, "she does not perform it")
 	for from, to := range map[string]string{"/choose/all-we-do": "/choose/everything", "/book/all-we-do?name=Ida": "/choose/everything?name=Ida", "/book/everything": "/choose/everything", "/choose/home-tuning": "/book/home-tuning"} {
 		status, leads, _ := fetch(t, d.Address+from)
 		require.Equal(t, []any{http.StatusMovedPermanently, to}, []any{status, leads}, from)

@@ -26,7 +26,6 @@ type Settings struct {
 	DB       *store.DB
 	Bookings *booking.Bookings
 	Payments *payment.Payments
-
 	Limits   api.Limits
 	Footfall *footfall.Counts
 	Files    *files.Files
@@ -35,10 +34,9 @@ type Settings struct {
 	Messages *message.Messages
 	Sign     func(text string) string // of what forms carry
 	Wake     func()
-
-	Home func() string // the address by which Niche is reached; empty where nobody has said it
-	Log  *slog.Logger
-	Now  func() time.Time
+	Home     func() string // the address by which Niche is reached; empty where nobody has said it
+	Log      *slog.Logger
+	Now      func() time.Time
 }
 
 // Client is the clients' part of the API.
@@ -59,7 +57,7 @@ func (s *Client) Register(r api.Routes) {
 	huma.Register(read, api.Get("/api/collections/{slug}", "getCollection", "The services of a collection with their next starts"), s.getCollection)
 	huma.Register(read, api.Post("/api/pages/{slug}/steps", "countStep", "Count how far somebody came on a page", http.StatusNoContent), s.countStep)
 	upload := api.Post("/api/pages/{slug}/files", "handOver", "Hand a file over, as an answer to a question", http.StatusCreated)
-	upload.MaxBodyBytes = maxFile
+	upload.MaxBodyBytes = files.LargestSent
 	huma.Register(act, upload, s.handOver)
 	huma.Register(act, api.Post("/api/busy", "lookBeside", "When a client is busy by a calendar of their own; nothing of it is kept", http.StatusOK), s.lookBeside)
 	huma.Register(act, api.Post("/api/pages/{slug}/bookings", "book", "Book a start", http.StatusCreated), s.book)

@@ -2,7 +2,6 @@ package client
 
 import (
 	"context"
-	"math"
 	"net/http"
 	"slices"
 
@@ -118,7 +117,7 @@ func (s *Client) collected(ctx context.Context, slug, zoneName, clock string) (C
 					return Collected{}, err
 				}
 				v := api.OfferView{In: words.In{Zone: zone, Twelve: clock == "12"}, Today: zone.DateAt(now), Length: service.Length}
-				for _, o := range q.Answer().OffersIn(span.Between(math.MinInt64, math.MaxInt64), 3) {
+				for _, o := range q.Answer().OffersIn(always, 3) {
 					shown.Soonest = append(shown.Soonest, v.Start(o))
 				}
 				if until >= last {
@@ -130,7 +129,7 @@ func (s *Client) collected(ctx context.Context, slug, zoneName, clock string) (C
 			case service.Paused:
 				shown.Note = "Not bookable at present"
 			case len(shown.Soonest) == 0:
-				shown.Note = "Fully taken"
+				shown.Note = "Nothing can be booked at present"
 			}
 			part.Services = append(part.Services, shown)
 		}

@@ -8,7 +8,6 @@ import (
 
 	"niche/core/question"
 	"niche/internal/api"
-
 	"niche/internal/files"
 )
 
@@ -18,9 +17,6 @@ type HandedOver struct {
 	Name  string `json:"name"`
 	Size  int64  `json:"size" doc:"In bytes."`
 }
-
-// maxFile is how large a request with a file may be: somewhat more than a file.
-const maxFile = files.Largest + 4096
 
 func (s *Client) handOver(ctx context.Context, in *struct {
 	SlugPath

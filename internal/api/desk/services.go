@@ -17,7 +17,6 @@ import (
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/booking"
-
 	"niche/internal/fit"
 	"niche/internal/store"
 	"niche/internal/words"
