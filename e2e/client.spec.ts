@@ -186,3 +186,80 @@ test("what clients are told and asked is set up where its effect is seen", async
     await niche.stop();
   }
 });
+
+test("over two jumps of the clock a client in another zone books the time that they see", async ({
+  browser,
+  page,
+}) => {
+  // Dublin goes back on 25 October, New York on 1 November.
+  const niche = await start("--now", "2026-10-23T09:20:00Z");
+  try {
+    const phone = await (
+      await browser.newContext({
+        viewport: { width: 390, height: 844 },
+        timezoneId: "America/New_York",
+      })
+    ).newPage();
+    const clockIn = (zone: string, at: string) =>
+      new Intl.DateTimeFormat("en-GB", {
+        timeZone: zone,
+        hour: "2-digit",
+        minute: "2-digit",
+      }).format(new Date(at));
+    const days = [];
+    for (const from of ["2026-10-23", "2026-10-30"]) {
+      const answer = await page.request.get(
+        `${niche.address}/api/pages/video-appraisal?zone=America/New_York&from=${from}`,
+      );
+      days.push(
+        ...(
+          (await answer.json()) as {
+            days: { date: string; starts: { at: string; label: string }[] }[];
+          }
+        ).days,
+      );
+    }
+    const starts = days.flatMap((d) =>
+      d.starts.map((s) => ({ ...s, date: d.date })),
+    );
+    expect(starts.length).toBeGreaterThan(50);
+    for (const s of starts) {
+      expect(s.label).toBe(clockIn("America/New_York", s.at));
+      expect(s.date).toBe(
+        new Date(s.at).toLocaleDateString("en-CA", {
+          timeZone: "America/New_York",
+        }),
+      );
+    }
+    // The week between the jumps, in which the two are nearer to each other than at other times.
+    const between = starts.find((s) => s.date === "2026-10-27");
+    if (!between) throw new Error("nothing is offered on that day");
+    await phone.goto(
+      `${niche.address}/book/video-appraisal?from=2026-10-27&name=Ida%20Holm&mail=ida@clients.example`,
+    );
+    await phone
+      .getByRole("region", { name: "Tuesday" })
+      .getByRole("button", { name: between.label })
+      .first()
+      .click();
+    await phone.getByRole("button", { name: "Continue" }).click();
+    await expect(
+      phone.getByRole("heading", { name: between.label }),
+    ).toBeVisible();
+    await phone.getByRole("button", { name: "Book it" }).click();
+    await expect(phone.getByRole("status")).toContainText("Booked");
+    await expect(phone.getByText(between.label).first()).toBeVisible();
+    await expect(phone.getByText("New York").first()).toBeVisible();
+    await signIn(page, niche);
+    await page.goto(`${niche.address}/bookings?text=ida%20holm`);
+    await expect(
+      page.getByText(clockIn("Europe/Dublin", between.at)).first(),
+    ).toBeVisible();
+    await expect(async () => {
+      const mails = await (await page.request.get(niche.mailbox)).text();
+      expect(mails).toContain(`27 October 2026, ${between.label}`);
+    }).toPass();
+  } finally {
+    await niche.stop();
+  }
+});

@@ -84,7 +84,7 @@ func (p *Payments) Refund(tx store.Tx, k store.Booking, byClient bool) error {
 		return err
 	}
 	row.Why = "the visit was cancelled"
-	if byClient {
+	if byClient && !k.Trial { // what was paid for a trial goes back in any case
 		v, err := tx.Visit(k.VisitID)
 		if err != nil {
 			return err

@@ -6,13 +6,13 @@
   import { Query } from '$lib/api/query.svelte';
   import Hours from '$lib/lane/Hours.svelte';
   import Notice from '$lib/ui/Notice.svelte';
-  import { cityOf } from '$lib/hours/dates';
   import { firstPage } from './first';
-  import { dayParts, keepClock, freshDetails, prefilled, presentClock, type Clock } from './settings';
+  import { dayParts, freshDetails, prefilled, presentClock, type Clock } from './settings';
   import { reached } from './steps';
   import { growInSite, tellSite } from './site';
   import { watch } from './watch';
   import Shelf from './Shelf.svelte';
+  import Tools from './Tools.svelte';
 
   /** A service's page: the offered starts of the coming days, and booking one. */
   let { slug }: { slug: string } = $props();
@@ -129,14 +129,6 @@
     return watch(slug, chosen, wanted, () => void load());
   });
 
-  /** All zones are hundreds: they come once what is seen first stands. */
-  let known = $state.raw<string[]>([]);
-  $effect(() => {
-    const later = setTimeout(() => (known = Intl.supportedValuesOf('timeZone')), 1500);
-    return () => clearTimeout(later);
-  });
-  const allZones = () => (known = Intl.supportedValuesOf('timeZone'));
-  const zones = $derived([...new Set([zone, page?.home ?? zone, ...known])]);
   const limits = $derived(dayParts.find((p) => p.key === part) ?? dayParts[0]);
   const shown = (day: Shape<'PageDay'>) =>
     day.starts.filter((s) => s.minute >= limits.from && s.minute < limits.to);
@@ -239,53 +231,7 @@
           </p>{/if}
       </div>
       {#if step === 'choose'}
-        <div class="tools">
-          {#if page.staff.length > 1}
-            <label class="select tool sm:w-52">
-              <span class="label">With</span>
-              <select bind:value={staff}>
-                <option value={0}>anyone free</option>
-                {#each page.staff as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
-              </select>
-            </label>
-          {/if}
-          {#if page.lengths.length}
-            <label class="select tool sm:w-48">
-              <span class="label">Lasts</span>
-              <select bind:value={length}>
-                {#each page.lengths as l, i (l.minutes)}<option value={i ? l.minutes : 0}>{l.label}</option
-                  >{/each}
-              </select>
-            </label>
-          {/if}
-          {#if page.places > 1 && !moving}
-            <label class="select tool sm:w-36">
-              <span class="label">For</span>
-              <select bind:value={places} aria-label="How many">
-                {#each { length: page.places }, i (i)}<option value={i + 1}>{i + 1}</option>{/each}
-              </select>
-            </label>
-          {/if}
-          <label class="select tool sm:w-60">
-            <span class="label">Times for</span>
-            <select bind:value={zone} onfocus={allZones} onpointerenter={allZones}>
-              {#each zones as z (z)}<option value={z}>{cityOf(z)}</option>{/each}
-            </select>
-          </label>
-          <div class="join" role="group" aria-label="Clock">
-            {#each ['24', '12'] as const as c (c)}
-              <button
-                class="btn join-item"
-                class:btn-secondary={clock === c}
-                aria-pressed={clock === c}
-                onclick={() => {
-                  clock = c;
-                  keepClock(c);
-                }}>{c} h</button
-              >
-            {/each}
-          </div>
-        </div>
+        <Tools {page} {moving} bind:staff bind:length bind:places bind:zone bind:clock />
       {/if}
     </div>
 
@@ -425,12 +371,6 @@
   .loose {
     gap: 18px;
   }
-  .tools {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: end;
-    gap: 12px 16px;
-  }
   .soonest {
     display: flex;
     align-items: center;
@@ -484,24 +424,6 @@
     font-size: 1.0625rem;
   }
   @media (max-width: 700px) {
-    /* The tools share one row; what they are for is said to who cannot see it. */
-    .tools {
-      width: 100%;
-      gap: 8px;
-    }
-    .tools :global(.tool) {
-      flex: 1 1 6.5rem;
-      width: auto;
-      min-width: 0;
-      padding-inline: 0.75rem;
-    }
-    .tools :global(.tool .label) {
-      position: absolute;
-      clip-path: inset(50%);
-    }
-    .tools :global(.join .btn) {
-      padding-inline: 0.7rem;
-    }
     .soonest {
       width: 100%;
       overflow-x: auto;
