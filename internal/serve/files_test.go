@@ -139,6 +139,11 @@ func TestATrialGoesThroughEverythingAndLeavesNothing(t *testing.T) {
 		list, _ := o.Rooms.Rooms()
 		return len(nichetest.Look(t, host).Events("Work")) == 0 && len(list) == 0 && finder{p.Desk}.shown(trial.Booking).Payment.State == "refunded"
 	})
+	var happened []string
+	for _, h := range (finder{p.Desk}).shown(trial.Booking).Happened {
+		happened = append(happened, h.Words)
+	}
+	require.Subset(t, happened, []string{"€50.00 was paid", "€50.00 went back"})
 	require.Empty(t, finder{p.Desk}.find("period=any&text=trial"))
 	require.Contains(t, p.Starts("2026-03-02"), "10:00")
 	p.Pass(31 * time.Minute)

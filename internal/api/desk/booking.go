@@ -236,6 +236,16 @@ func happenings(db store.Tx, out *ShownBooking, k store.Booking, v store.Visit, 
 		out.Clash = fmt.Sprintf("A personal event in “%s” lies on it, %s.", in.Name, text.Stretch(span.Between(c.Start, c.End)).Label)
 		add(c.FoundAt, "clash", out.Clash, "")
 	}
+	paid, err := db.PaymentOf(k.ID)
+	if err != nil {
+		return err
+	}
+	if paid.PaidAt > 0 {
+		add(paid.PaidAt, "booking", words.Money(paid.Amount, paid.Currency)+" was paid", "")
+	}
+	if paid.RefundedAt > 0 {
+		add(paid.RefundedAt, "booking", words.Money(paid.Amount, paid.Currency)+" went back", paid.Why)
+	}
 	rows, err := db.Trail(store.TrailOf{Kinds: []string{"booking"}, Thing: k.ID, Most: store.PageSize})
 	if err != nil {
 		return err
