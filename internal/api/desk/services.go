@@ -10,8 +10,10 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/text/unicode/norm"
 
 	"niche/core/question"
 	"niche/core/span"
@@ -276,10 +278,16 @@ func (s *Desk) changeService(ctx context.Context, in *struct {
 
 var slugShape = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
-// slugOf makes the last part of an address from a name.
+// slugOf makes the last part of an address from a name: letters without their marks, and visit where none is left.
 func slugOf(name string) string {
-	parts := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
-	return strings.Join(parts, "-")
+	plain := strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Mn, r) {
+			return -1
+		}
+		return r
+	}, norm.NFD.String(strings.ToLower(name)))
+	parts := strings.FieldsFunc(plain, func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
+	return cmp.Or(strings.Join(parts, "-"), "visit")
 }
 
 func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expected, accepting api.Accepting, f ServiceFields) (*api.Body[Service], error) {
