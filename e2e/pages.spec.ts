@@ -112,6 +112,7 @@ test("the whole way in 200 % text at 320 px, with a file, a code and an own cale
       .fill("See you soon, on the screen.");
     await page.getByLabel("Heading of the starts").fill("Which evening?");
     await page.getByLabel("Heading once it is booked").fill("All is set");
+    await page.getByLabel("The button below a chosen start").fill("That one");
     await page.getByRole("button", { name: "Save", exact: true }).click();
     await expect(page.getByText("Saved", { exact: true })).toBeVisible();
     const used = new Set<string>();
@@ -141,7 +142,7 @@ test("the whole way in 200 % text at 320 px, with a file, a code and an own cale
       .getByRole("button", { name: /\d\d:\d\d/ })
       .first()
       .click();
-    await tried.getByRole("button", { name: "Continue" }).click();
+    await tried.getByRole("button", { name: "That one" }).click();
     await expect(tried.getByLabel("Mail address")).toHaveValue(
       "admin@quillon.example",
     );
@@ -189,7 +190,7 @@ test("the whole way in 200 % text at 320 px, with a file, a code and an own cale
     const free = page.getByRole("button", { name: /27 November, 16:00/ });
     await free.focus();
     await page.keyboard.press("Enter");
-    await page.getByRole("button", { name: "Continue" }).focus();
+    await page.getByRole("button", { name: "That one" }).focus();
     await page.keyboard.press("Enter");
     await page.getByLabel("Your name").fill("Ada Winter");
     await page.getByLabel("Mail address").fill("ada@clients.example");

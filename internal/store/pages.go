@@ -46,6 +46,7 @@ type Look struct {
 	Accent string `json:"accent,omitempty"` // #rrggbb; empty for the usual
 	Scheme string `json:"scheme,omitempty"` // light or dark; empty for as the client likes
 	Intro  string `json:"intro,omitempty"`  // below the heading
+	Next   string `json:"next,omitempty"`   // the button below a start that was chosen; empty for the usual
 	Book   string `json:"book,omitempty"`   // the last button; empty for the usual
 	// Headings: of the page, the service's name when empty; of the starts and of the form, which have none when
 	// empty; of what is booked, the usual when empty.

@@ -38,6 +38,7 @@ type Page struct {
 	Venue     string              `json:"venue" enum:"ours,theirs,telephone,online" doc:"Of one at theirs, clients are asked for their address."`
 	Phone     string              `json:"phone" enum:"no,may,must" doc:"Whether a telephone number is asked for."`
 	Intro     string              `json:"intro" doc:"Below the heading; or empty."`
+	Next      string              `json:"next" doc:"What the button says once a start is chosen; empty for the usual."`
 	Button    string              `json:"button" doc:"What the last button says; empty for the usual."`
 	Scheme    string              `json:"scheme" enum:"light,dark," doc:"Empty for as the client likes."`
 	Accent    *words.Accent       `json:"accent,omitempty" doc:"Left out for the usual."`
@@ -149,6 +150,7 @@ func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
 		Length: words.Length(w.length), Minutes: int(w.length), Staff: []store.NamedID{}, Soonest: []api.Start{}, Lengths: []PageLength{}, Places: service.Places, Paused: service.Paused,
 		Phone: string(asksPhone(service)), Asks: append([]question.Question{}, service.Questions...)}
 	page.Title, page.Choose, page.Details = cmp.Or(service.Look.Title, service.Name), service.Look.Choose, service.Look.Details
+	page.Next = service.Look.Next
 	page.Intro, page.Button, page.Scheme, page.Form, page.ProveMail = service.Look.Intro, service.Look.Book, service.Look.Scheme, s.formAt(w.now), service.ProveMail
 	if c, ok := colour.Parse(service.Look.Accent); ok {
 		accent := words.AccentOf(c)

@@ -70,6 +70,7 @@ type Look struct {
 	Accent string `json:"accent,omitempty" required:"false" maxLength:"7" doc:"#rrggbb; empty for the usual. One that could not be read is made darker or lighter."`
 	Scheme string `json:"scheme,omitempty" required:"false" enum:"light,dark," doc:"Empty for as the client likes."`
 	Intro  string `json:"intro,omitempty" required:"false" maxLength:"1000" doc:"Below the heading."`
+	Next   string `json:"next,omitempty" required:"false" maxLength:"40" doc:"What the button says once a start is chosen; empty for the usual."`
 	Book   string `json:"book,omitempty" required:"false" maxLength:"40" doc:"What the last button says; empty for the usual."`
 
 	Title   string `json:"title,omitempty" required:"false" maxLength:"80" doc:"The heading of the page; empty for the name of the service."`
@@ -83,7 +84,7 @@ func (l Look) read() (store.Look, error) {
 		return store.Look{}, api.Wrong("look.accent", "This is not a colour, as #0d5a63.")
 	}
 	l.Accent = strings.ToLower(l.Accent)
-	for _, text := range []*string{&l.Intro, &l.Book, &l.Title, &l.Choose, &l.Details, &l.Done} {
+	for _, text := range []*string{&l.Intro, &l.Next, &l.Book, &l.Title, &l.Choose, &l.Details, &l.Done} {
 		*text = strings.TrimSpace(*text)
 	}
 	return store.Look(l), nil

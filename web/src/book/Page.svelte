@@ -191,7 +191,9 @@
         </div>
       {/if}
     </dl>
-    <button class="btn btn-accent btn-lg" onclick={() => (step = 'details')}>Continue</button>
+    <button class="btn btn-accent btn-lg" onclick={() => (step = 'details')}
+      >{page?.next || 'Continue'}</button
+    >
   </div>
 {/snippet}
 

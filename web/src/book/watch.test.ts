@@ -61,7 +61,7 @@ it.each([
 
 it('what comes after its end is nobody’s news', async () => {
   const gone = vi.fn();
-  let answer = (_: unknown) => {};
+  let answer: (said: unknown) => void = () => undefined;
   get.mockImplementation(() => new Promise((done) => (answer = done)));
   const end = begin(gone);
   end();

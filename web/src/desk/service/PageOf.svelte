@@ -29,11 +29,14 @@
       .then((a) => (shown = a))
       .catch(() => undefined);
   });
-  const headings = [
+  /** What the page says in words of its own, and what it usually says. */
+  const own = [
     { key: 'title', label: 'Heading of the page', usual: 'the name of the service' },
     { key: 'choose', label: 'Heading of the starts', usual: 'none' },
     { key: 'details', label: 'Heading of the form', usual: 'none' },
     { key: 'done', label: 'Heading once it is booked', usual: 'Booked' },
+    { key: 'next', label: 'The button below a chosen start says', usual: 'Continue', most: 40 },
+    { key: 'book', label: 'The last button says', usual: 'Book it', most: 40 },
   ] as const;
   const sentence = $derived(
     [
@@ -51,36 +54,28 @@
 <fieldset class="sheet grid gap-4 p-5 sm:grid-cols-2">
   <legend class="sr-only">Page and address</legend>
   <p class="sm:col-span-2"><b>Page.</b> {sentence}</p>
-  <Field
-    label="Address of its page"
-    hint={former.length
-      ? `${former.join(', ')} ${former.length > 1 ? 'lead' : 'leads'} here too, for ever.`
-      : form.slug
-        ? 'An address that it had goes on leading here.'
-        : 'Made from the name when empty.'}
-    error={fault('slug')}
-  >
-    {#snippet children(tie)}
-      <label class="input w-full"
-        ><span class="label">/book/</span><input bind:value={form.slug} {...tie} /></label
-      >
-    {/snippet}
-  </Field>
-  <Field label="The last button says" error={fault('look.book')}>
-    {#snippet children(tie)}<input
-        class="input w-full"
-        maxlength="40"
-        placeholder="Book it"
-        value={look.book ?? ''}
-        oninput={(e) => set({ book: e.currentTarget.value })}
-        {...tie}
-      />{/snippet}
-  </Field>
-  {#each headings as h (h.key)}
+  <div class="sm:col-span-2">
+    <Field
+      label="Address of its page"
+      hint={former.length
+        ? `${former.join(', ')} ${former.length > 1 ? 'lead' : 'leads'} here too, for ever.`
+        : form.slug
+          ? 'An address that it had goes on leading here.'
+          : 'Made from the name when empty.'}
+      error={fault('slug')}
+    >
+      {#snippet children(tie)}
+        <label class="input w-full"
+          ><span class="label">/book/</span><input bind:value={form.slug} {...tie} /></label
+        >
+      {/snippet}
+    </Field>
+  </div>
+  {#each own as h (h.key)}
     <Field label={h.label} error={fault(`look.${h.key}`)}>
       {#snippet children(tie)}<input
           class="input w-full"
-          maxlength="80"
+          maxlength={'most' in h ? h.most : 80}
           placeholder={h.usual}
           value={look[h.key] ?? ''}
           oninput={(e) => set({ [h.key]: e.currentTarget.value })}

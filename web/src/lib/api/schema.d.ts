@@ -3792,6 +3792,8 @@ export interface components {
       done?: string;
       /** @description Below the heading. */
       intro?: string;
+      /** @description What the button says once a start is chosen; empty for the usual. */
+      next?: string;
       /**
        * @description Empty for as the client likes.
        * @enum {string}
@@ -4181,6 +4183,8 @@ export interface components {
        * @description The same as a number.
        */
       minutes: number;
+      /** @description What the button says once a start is chosen; empty for the usual. */
+      next: string;
       /** @description Nothing can be booked for the time being. */
       paused: boolean;
       /**
