@@ -112,7 +112,7 @@ test("the whole way in 200 % text at 320 px, with a file, a code and an own cale
       .fill("See you soon, on the screen.");
     await page.getByLabel("Heading of the starts").fill("Which evening?");
     await page.getByLabel("Heading once it is booked").fill("All is set");
-    await page.getByLabel("The button below a chosen start").fill("That one");
+    await page.getByLabel("Button of a chosen start").fill("That one");
     await page.getByRole("button", { name: "Save", exact: true }).click();
     await expect(page.getByText("Saved", { exact: true })).toBeVisible();
     const used = new Set<string>();

@@ -283,9 +283,10 @@ func (t Tx) BookedAhead(mail string, now span.Instant) (n int64, err error) {
 		WHERE b.client_mail = ? AND b.status <> 'cancelled' AND v.start > ?`, mail, now))
 }
 
-// LastTrial returns the last booking by which a service was tried, as far as its id and status; zero for none.
-func (t Tx) LastTrial(service ID) (Booking, error) {
-	return scan[Booking](t.db.Raw("SELECT b.id, b.status FROM bookings b JOIN visits v ON v.id = b.visit_id WHERE b.trial AND v.service_id = ? ORDER BY b.created_at DESC, b.id DESC LIMIT 1", service))
+// LastTrial returns the last booking by which somebody has tried a service since an instant, as far as its id and status; zero for none.
+func (t Tx) LastTrial(service ID, mail string, since span.Instant) (Booking, error) {
+	return scan[Booking](t.db.Raw(`SELECT b.id, b.status FROM bookings b JOIN visits v ON v.id = b.visit_id
+		WHERE b.trial AND b.created_at > ? AND b.client_mail = ? AND v.service_id = ? ORDER BY b.created_at DESC, b.id DESC LIMIT 1`, since, mail, service))
 }
 
 // TrialsBefore returns the trials that stand since before an instant.

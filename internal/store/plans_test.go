@@ -100,7 +100,7 @@ func TestTheHotStatementsUseIndexes(t *testing.T) {
 		ask(tx.ClientByMail("x@y.example"))
 		ask(tx.LastWith("x@y.example"))
 		ask(tx.TrialsBefore(5))
-		ask(tx.LastTrial(1))
+		ask(tx.LastTrial(1, "x@y.example", 5))
 		ask(tx.CopiesWithPlaces(1))
 		ask(tx.ProofsIn(ProofWaiting))
 		ask(tx.ProofsLeftOver())

@@ -376,6 +376,12 @@ func TestTurnsAndStartsFollow(t *testing.T) {
 // A database of before knows its clients as people after it was brought up to date: one for each mail address, as they
 // were called last.
 func TestBookingsOfBeforeHaveClients(t *testing.T) {
+	for _, version := range []string{"0028_answer_stamp", "0034_files"} {
+		t.Run(version, func(t *testing.T) { bookingsOfBeforeHaveClients(t, version) })
+	}
+}
+
+func bookingsOfBeforeHaveClients(t *testing.T, version string) {
 	path := filepath.Join(t.TempDir(), "before.db")
 	db, err := connect(path, "_txlock=immediate", 1)
 	require.NoError(t, err)
@@ -383,7 +389,7 @@ func TestBookingsOfBeforeHaveClients(t *testing.T) {
 	require.NoError(t, err)
 	options := *gormigrate.DefaultOptions
 	options.UseTransaction = true
-	require.NoError(t, gormigrate.New(db, &options, list).MigrateTo("0028_answer_stamp"))
+	require.NoError(t, gormigrate.New(db, &options, list).MigrateTo(version))
 	for _, q := range []string{
 		"INSERT INTO services (id, slug, name, length, step, created_at) VALUES (1, 's', 's', 60, 30, 0)",
 		"INSERT INTO visits (id, service_id, uid, start, \"end\", buffer_before, buffer_after) VALUES (1, 1, 'u', 10, 20, 0, 0)",
@@ -419,4 +425,12 @@ func TestBookingsOfBeforeHaveClients(t *testing.T) {
 	former, err := tx.FormerSlug("old")
 	require.NoError(t, err)
 	require.Equal(t, ID(1), former.ServiceID)
+	require.NoError(t, now.Write(t.Context(), func(tx Tx) error {
+		return tx.AddBooking(&Booking{VisitID: 1, Reference: "new", TokenHash: "new", Status: Confirmed, Places: 1, ClientName: "Ida", ClientMail: "ida@x.example", ClientZone: "UTC"})
+	}))
+	ida, err := tx.ClientByMail("ida@x.example")
+	require.NoError(t, err)
+	bookings, err = tx.BookingsOfClient(ida.ID, 10)
+	require.NoError(t, err)
+	require.Len(t, bookings, 1)
 }

@@ -198,7 +198,7 @@ type wanted struct {
 	asked      store.ID      // who of them is asked for; 0 for anyone
 	length     span.Minutes
 	places     int
-	moving     bool // a visit that stands in no own way
+	moving     bool // a visit is moved, and does not stand in its own way
 	without    schedule.Without
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/booking"
 	"niche/internal/store"
@@ -14,13 +15,16 @@ import (
 
 func (s *Desk) registerTrials(a huma.API) {
 	huma.Register(a, api.Post("/api/services/{id}/trial", "tryService", "Leave to try a service by its page, as a client who is whoever asks", http.StatusOK), s.tryService)
-	huma.Register(a, api.Get("/api/services/{id}/trial", "getTrial", "The last booking by which a service was tried"), s.getTrial)
+	huma.Register(a, api.Get("/api/services/{id}/trial", "getTrial", "The last booking by which whoever asks has tried a service lately"), s.getTrial)
 }
 
 // TrialPage is where a service is tried.
 type TrialPage struct {
 	Address string `json:"address" doc:"The path of the service's page, with leave to try it for half an hour."`
 }
+
+// shownTrial is for how long what came of a trial is shown, in minutes: while it stands, and some time after.
+const shownTrial = 60
 
 // Trial is a booking that tries a service.
 type Trial struct {
@@ -39,7 +43,7 @@ func (s *Desk) tryService(ctx context.Context, in *api.IDPath) (*api.Body[TrialP
 }
 
 func (s *Desk) getTrial(ctx context.Context, in *api.IDPath) (*api.Body[Trial], error) {
-	last, err := s.DB.Read(ctx).LastTrial(in.ID)
+	last, err := s.DB.Read(ctx).LastTrial(in.ID, api.Who(ctx).Mail, span.At(s.Now()).Add(-shownTrial))
 	if err == nil && last.Status == store.Held {
 		return api.Answer(Trial{Held: true}, nil)
 	}

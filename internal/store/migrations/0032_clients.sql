@@ -25,10 +25,7 @@ CREATE TABLE client_mails (
   broken    TEXT NOT NULL DEFAULT ''
 ) WITHOUT ROWID;
 CREATE INDEX client_mails_of ON client_mails(client_id);
-ALTER TABLE bookings ADD COLUMN client_id INTEGER NOT NULL DEFAULT 0; -- -1 for a moment, while its client is made or found
--- A booking by which the desk tries a service: it goes through everything, to whoever tries, and is cleaned up.
-ALTER TABLE bookings ADD COLUMN trial INTEGER NOT NULL DEFAULT 0;
-CREATE INDEX bookings_trial ON bookings(created_at) WHERE trial;
+ALTER TABLE bookings ADD COLUMN client_id INTEGER NOT NULL DEFAULT 0;
 
 CREATE TEMP TABLE numbered AS SELECT client_mail AS mail, ROW_NUMBER() OVER (ORDER BY client_mail) AS n, MIN(created_at) AS since FROM bookings WHERE status <> 'held' AND client_mail <> '' GROUP BY client_mail;
 INSERT INTO clients (id, name, zone, created_at) SELECT n, '', 'UTC', since FROM numbered;
@@ -37,19 +34,24 @@ DROP TABLE numbered;
 UPDATE clients SET root = id;
 UPDATE clients SET (name, zone, clock, phone, phone_digits) = (SELECT b.client_name, b.client_zone, b.client_clock, b.client_phone, b.phone_digits FROM client_mails m JOIN bookings b ON b.client_mail = m.mail WHERE m.client_id = clients.id AND b.status <> 'held' ORDER BY b.id DESC LIMIT 1);
 UPDATE bookings SET client_id = COALESCE((SELECT client_id FROM client_mails m WHERE m.mail = bookings.client_mail), 0) WHERE status <> 'held';
-CREATE INDEX bookings_of_client ON bookings(client_id);
+CREATE INDEX bookings_of_client ON bookings(client_id) WHERE client_id > 0;
 
--- Whoever books is a client from the moment on in which the booking stands or is asked for. A trial makes nobody one.
-CREATE TRIGGER clients_come AFTER INSERT ON bookings WHEN NEW.status <> 'held' AND NEW.client_mail <> '' AND NOT NEW.trial
-BEGIN UPDATE bookings SET client_id = -1 WHERE id = NEW.id; END;
-CREATE TRIGGER clients_come_later AFTER UPDATE OF status ON bookings WHEN OLD.status = 'held' AND NEW.status <> 'held' AND NEW.client_mail <> '' AND NOT NEW.trial
-BEGIN UPDATE bookings SET client_id = -1 WHERE id = NEW.id; END;
-CREATE TRIGGER clients_are AFTER UPDATE OF client_id ON bookings WHEN NEW.client_id = -1
+-- Whoever books is a client from the moment on in which the booking stands or is asked for.
+CREATE TRIGGER clients_come AFTER INSERT ON bookings WHEN NEW.status <> 'held' AND NEW.client_mail <> ''
 BEGIN
   INSERT INTO clients (name, zone, clock, phone, phone_digits, created_at) SELECT NEW.client_name, NEW.client_zone, NEW.client_clock, NEW.client_phone, NEW.phone_digits, NEW.created_at
     WHERE NOT EXISTS (SELECT 1 FROM client_mails WHERE mail = NEW.client_mail);
-  INSERT INTO client_mails (mail, client_id, since) SELECT NEW.client_mail, (SELECT MAX(id) FROM clients), NEW.created_at
+  INSERT INTO client_mails (mail, client_id, since) SELECT NEW.client_mail, MAX(id), NEW.created_at FROM clients WHERE NOT EXISTS (SELECT 1 FROM client_mails WHERE mail = NEW.client_mail) HAVING MAX(id) IS NOT NULL;
+  UPDATE clients SET root = id WHERE id = (SELECT client_id FROM client_mails WHERE mail = NEW.client_mail) AND root = 0;
+  UPDATE clients SET name = NEW.client_name, zone = NEW.client_zone, clock = NEW.client_clock, phone = IIF(NEW.client_phone = '', phone, NEW.client_phone), phone_digits = IIF(NEW.client_phone = '', phone_digits, NEW.phone_digits)
+    WHERE id = (SELECT client_id FROM client_mails WHERE mail = NEW.client_mail) AND NOT fixed AND (name <> NEW.client_name OR zone <> NEW.client_zone OR clock <> NEW.client_clock OR NEW.client_phone NOT IN ('', phone));
+  UPDATE bookings SET client_id = (SELECT client_id FROM client_mails WHERE mail = NEW.client_mail) WHERE id = NEW.id;
+END;
+CREATE TRIGGER clients_come_later AFTER UPDATE OF status ON bookings WHEN OLD.status = 'held' AND NEW.status <> 'held' AND NEW.client_mail <> ''
+BEGIN
+  INSERT INTO clients (name, zone, clock, phone, phone_digits, created_at) SELECT NEW.client_name, NEW.client_zone, NEW.client_clock, NEW.client_phone, NEW.phone_digits, NEW.created_at
     WHERE NOT EXISTS (SELECT 1 FROM client_mails WHERE mail = NEW.client_mail);
+  INSERT INTO client_mails (mail, client_id, since) SELECT NEW.client_mail, MAX(id), NEW.created_at FROM clients WHERE NOT EXISTS (SELECT 1 FROM client_mails WHERE mail = NEW.client_mail) HAVING MAX(id) IS NOT NULL;
   UPDATE clients SET root = id WHERE id = (SELECT client_id FROM client_mails WHERE mail = NEW.client_mail) AND root = 0;
   UPDATE clients SET name = NEW.client_name, zone = NEW.client_zone, clock = NEW.client_clock, phone = IIF(NEW.client_phone = '', phone, NEW.client_phone), phone_digits = IIF(NEW.client_phone = '', phone_digits, NEW.phone_digits)
     WHERE id = (SELECT client_id FROM client_mails WHERE mail = NEW.client_mail) AND NOT fixed AND (name <> NEW.client_name OR zone <> NEW.client_zone OR clock <> NEW.client_clock OR NEW.client_phone NOT IN ('', phone));

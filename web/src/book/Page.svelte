@@ -125,8 +125,7 @@
   // What is taken by somebody else while the form is filled in is told at once.
   $effect(() => {
     if (step !== 'details' || !chosen) return;
-    const wanted = { zone, clock, staff, length, places, moving };
-    return watch(slug, chosen, wanted, () => void load());
+    return watch(slug, chosen, { staff, length, places, moving }, () => void load());
   });
 
   const limits = $derived(dayParts.find((p) => p.key === part) ?? dayParts[0]);
@@ -240,8 +239,8 @@
     {#if fault}<Notice tone="wrong">{fault}</Notice>{/if}
     {#if given.trial}
       <Notice>
-        A trial: what you book here is real until it is cleaned up, is told to you alone, and goes by itself
-        within half an hour.
+        A trial: what you book here is real until it is cleaned up, and goes by itself within half an hour.
+        Its mails go to you alone, and what you pay goes back, whatever is said to clients here.
       </Notice>
     {/if}
     {#if moving && step === 'choose'}

@@ -97,7 +97,6 @@
       flex: 1 1 6.5rem;
       width: auto;
       min-width: 0;
-      padding-inline: 0.75rem;
     }
     .tools :global(.tool .label) {
       position: absolute;

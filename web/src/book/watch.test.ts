@@ -8,14 +8,7 @@ vi.mock('$lib/api/client', async (original) => ({
   data: (answer: Promise<unknown>) => answer,
 }));
 const get = vi.mocked(api.GET as (...args: unknown[]) => Promise<unknown>);
-const wanted = {
-  zone: 'Europe/Dublin',
-  clock: '24' as const,
-  staff: 0,
-  length: 0,
-  places: 1,
-  moving: '',
-};
+const wanted = { staff: 0, length: 0, places: 1, moving: '' };
 const begin = (gone: () => void) => watch('home-tuning', '2026-11-26T10:00:00Z', wanted, gone);
 /** Lets what has been answered have its effect. */
 const settle = () => vi.advanceTimersByTimeAsync(0);

@@ -1,13 +1,7 @@
 import { api, data, type Shape } from '$lib/api/client';
 
-type Wanted = {
-  zone: string;
-  clock: '24' | '12';
-  staff: number;
-  length: number;
-  places: number;
-  moving: string;
-};
+/** What a start is wanted for. */
+type Wanted = { staff: number; length: number; places: number; moving: string };
 
 /** How long it is waited before a server that could not wait, or could not be reached, is asked again, in milliseconds. */
 const pause = 8_000;

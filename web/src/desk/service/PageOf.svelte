@@ -35,15 +35,15 @@
     { key: 'choose', label: 'Heading of the starts', usual: 'none' },
     { key: 'details', label: 'Heading of the form', usual: 'none' },
     { key: 'done', label: 'Heading once it is booked', usual: 'Booked' },
-    { key: 'next', label: 'The button below a chosen start says', usual: 'Continue', most: 40 },
-    { key: 'book', label: 'The last button says', usual: 'Book it', most: 40 },
+    { key: 'next', label: 'Button of a chosen start', usual: 'Continue', most: 40 },
+    { key: 'book', label: 'Last button', usual: 'Book it', most: 40 },
   ] as const;
   const sentence = $derived(
     [
       form.slug ? `Clients book at /book/${form.slug}.` : 'Its address is made from the name.',
       form.sites?.length
         ? `${form.sites.length === 1 ? 'One site' : `${form.sites.length} sites`} may show it.`
-        : 'No other site may show it.',
+        : 'No site is listed that may show it.',
       form.proveMail ? 'Who books proves by a code that the mail address is theirs.' : '',
     ]
       .filter(Boolean)
@@ -131,7 +131,7 @@
   <div class="sm:col-span-2">
     <Field
       label="Sites that may show the page"
-      hint="An address each, as https://workshop.example. No other site can frame it."
+      hint="An address each, as https://workshop.example. No other site can frame it, but one that shows a page of several services leads on to it there."
       error={fault('sites')}
     >
       {#snippet children(tie)}

@@ -2040,7 +2040,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** The last booking by which a service was tried */
+    /** The last booking by which whoever asks has tried a service lately */
     get: operations['getTrial'];
     put?: never;
     /** Leave to try a service by its page, as a client who is whoever asks */
