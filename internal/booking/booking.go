@@ -27,6 +27,7 @@ import (
 	"niche/internal/outbox"
 	"niche/internal/secret"
 	"niche/internal/store"
+	"niche/internal/together"
 	"niche/internal/work"
 )
 
@@ -51,15 +52,20 @@ type Settings struct {
 // Bookings takes, moves and cancels bookings.
 type Bookings struct {
 	Settings
+	offered *together.Runs[about, []offer.Offer]
+
 	mu       sync.Mutex
 	underway map[store.ID]int         // how many requests are busy with a held booking
 	keys     map[string]chan struct{} // keys of requests that are being answered
 }
 
-// New returns the bookings in a database.
-func New(s Settings) *Bookings {
-	return &Bookings{Settings: s, underway: map[store.ID]int{}, keys: map[string]chan struct{}{}}
+// New returns the bookings in a database, which are answered for until the context ends.
+func New(ctx context.Context, s Settings) *Bookings {
+	return &Bookings{Settings: s, offered: together.New[about, []offer.Offer](ctx, rest), underway: map[store.ID]int{}, keys: map[string]chan struct{}{}}
 }
+
+// Wait waits until nothing is looked up any more. Nobody may ask.
+func (b *Bookings) Wait() { b.offered.Wait() }
 
 // Request asks for a booking.
 type Request struct {

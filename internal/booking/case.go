@@ -3,15 +3,26 @@ package booking
 import (
 	"bytes"
 	"compress/flate"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 
 	"niche/core/casefile"
 	"niche/core/offer"
 	"niche/core/span"
 	"niche/internal/store"
 )
+
+// packers are packers of cases, of which each takes a megabyte that need not be had anew for every booking.
+var packers = sync.Pool{New: func() any {
+	z, err := flate.NewWriter(nil, flate.BestCompression)
+	if err != nil {
+		panic(err) // the level is one
+	}
+	return z
+}}
 
 // keepCase keeps the question by which a booking was decided: with the rules and all
 // that counted, and without the names of calendars, which are personal words.
@@ -28,14 +39,11 @@ func keepCase(tx store.Tx, booking store.ID, now, start span.Instant, allRead bo
 		return err
 	}
 	var packed bytes.Buffer
-	z, err := flate.NewWriter(&packed, flate.BestCompression)
-	if err != nil {
-		return err
-	}
-	if _, err := z.Write(text); err != nil {
-		return err
-	}
-	if err := z.Close(); err != nil {
+	z := packers.Get().(*flate.Writer)
+	defer packers.Put(z)
+	z.Reset(&packed)
+	_, err = z.Write(text)
+	if err = errors.Join(err, z.Close()); err != nil {
 		return err
 	}
 	return tx.AddCase(store.Case{BookingID: booking, DecidedAt: now, Start: start, AllRead: allRead, Packed: packed.Bytes()})

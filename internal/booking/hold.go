@@ -192,6 +192,16 @@ func (b *Bookings) hold(ctx context.Context, r Request, moved, draft store.Booki
 		if a.Staff, err = performers(tx, r, a.Service); err != nil {
 			return err
 		}
+		if moved.ID == 0 && r.Anyway == "" && b.DB.Waiting() >= rush {
+			taken, err := allTaken(tx, a, r.Start)
+			if err != nil {
+				return fmt.Errorf("reading claims: %w", err)
+			}
+			if taken {
+				reasons = []offer.Code{offer.CodeBooked}
+				return nil
+			}
+		}
 		parts, err := inTurn(tx, a, r)
 		if err != nil {
 			return err
@@ -421,45 +431,4 @@ func freeResources(q offer.Question, occupied span.Span) (ids []store.ID) {
 		}
 	}
 	return ids
-}
-
-// nearby is how many starts are named when one cannot be booked.
-const nearby = 4
-
-// notOffered finds the nearest starts that are still offered.
-func (b *Bookings) notOffered(ctx context.Context, r Request, moved store.Booking, reasons []offer.Code) error {
-	no := &NotOffered{Reasons: reasons}
-	if reasons[0] == CodePaused {
-		return no
-	}
-	a, _, err := b.around(b.DB.Read(ctx), r, moved)
-	if err != nil {
-		return err
-	}
-	offers := a.Offers()
-	away := func(o offer.Offer) span.Instant { return max(o.At-r.Start, r.Start-o.At) }
-	slices.SortStableFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(away(a), away(b)) })
-	offers = offers[:min(nearby, len(offers))]
-	slices.SortFunc(offers, func(a, b offer.Offer) int { return cmp.Compare(a.At, b.At) })
-	no.Nearest = offers
-	return no
-}
-
-// around answers what is offered some days around the start that is asked for, by the staff
-// in the order of the lanes.
-func (b *Bookings) around(tx store.Tx, r Request, moved store.Booking) (offer.Answer, []store.Staff, error) {
-	a, zone, err := ask(tx, r, moved, span.At(b.Now()))
-	if err != nil {
-		return offer.Answer{}, nil, err
-	}
-	if a.Staff, err = performers(tx, r, a.Service); err != nil {
-		return offer.Answer{}, nil, err
-	}
-	day := zone.DateAt(r.Start)
-	a.From, a.To = day-3, day+10
-	q, err := schedule.Question(tx, a)
-	if err != nil {
-		return offer.Answer{}, nil, err
-	}
-	return q.Answer(), a.Staff, nil
 }

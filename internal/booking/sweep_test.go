@@ -19,7 +19,7 @@ func TestASweepLeavesWhatIsUnderWay(t *testing.T) {
 	db, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	defer func() { require.NoError(t, db.Close()) }()
-	b := New(Settings{DB: db, Now: func() time.Time { return time.Unix(50, 0) }, Hub: &live.Hub{}, Wake: func() {},
+	b := New(t.Context(), Settings{DB: db, Now: func() time.Time { return time.Unix(50, 0) }, Hub: &live.Hub{}, Wake: func() {},
 		Tell: func(store.Tx, message.News) error { return nil }, Refund: func(store.Tx, store.Booking, bool) error { return nil }})
 	var held store.Booking
 	require.NoError(t, db.Write(t.Context(), func(tx store.Tx) error {

@@ -27,8 +27,8 @@ func seal(key string) func(purpose, text string) string {
 // any letter of it is another, nor by the key of another Niche, nor by what a request's own key is sealed with.
 func TestLeaveToTryIsOnesOwn(t *testing.T) {
 	now := time.Unix(1_700_000_000, 0)
-	b := New(Settings{Now: func() time.Time { return now }, Seal: seal("ours")})
-	other := New(Settings{Now: func() time.Time { return now }, Seal: seal("another's")})
+	b := New(t.Context(), Settings{Now: func() time.Time { return now }, Seal: seal("ours")})
+	other := New(t.Context(), Settings{Now: func() time.Time { return now }, Seal: seal("another's")})
 	mails := rapid.StringMatching(`[a-z0-9.+_-]{1,20}@[a-z0-9-]{1,20}(\.[a-z]{2,8}){1,3}`)
 	rapid.Check(t, func(t *rapid.T) {
 		given := Leave{Service: store.ID(rapid.Int64Range(1, 1<<40).Draw(t, "service")), Mail: mails.Draw(t, "mail")}

@@ -12,7 +12,6 @@ import (
 	"fmt"
 	"hash/fnv"
 	"log/slog"
-	"sync"
 	"time"
 
 	"github.com/prometheus/client_golang/prometheus"
@@ -21,6 +20,7 @@ import (
 	"niche/internal/link"
 	"niche/internal/live"
 	"niche/internal/store"
+	"niche/internal/together"
 	"niche/internal/work"
 )
 
@@ -45,17 +45,13 @@ type Settings struct {
 // Readings reads calendars.
 type Readings struct {
 	Settings
-	counts   counts
-	ctx      context.Context // in which readings go on, whoever asked for them
-	underway sync.WaitGroup
-
-	mu    sync.Mutex
-	gates map[store.ID]*gate
+	counts counts
+	runs   *together.Runs[store.ID, struct{}]
 }
 
 // New returns readings, which go on until the context ends.
 func New(ctx context.Context, s Settings) *Readings {
-	return &Readings{Settings: s, counts: newCounts(), ctx: ctx, gates: map[store.ID]*gate{}}
+	return &Readings{Settings: s, counts: newCounts(), runs: together.New[store.ID, struct{}](ctx, 0)}
 }
 
 // Resume takes up the polls whose times were kept beside and went with the program
@@ -67,7 +63,7 @@ func (r *Readings) Resume(ctx context.Context) error {
 }
 
 // Wait waits until no reading goes on. The context must have ended.
-func (r *Readings) Wait() { r.underway.Wait() }
+func (r *Readings) Wait() { r.runs.Wait() }
 
 // Queue returns the calendars as work.
 func (r *Readings) Queue() work.Queue {
@@ -77,68 +73,15 @@ func (r *Readings) Queue() work.Queue {
 		}}
 }
 
-// gate lets one reading of a calendar go on at a time.
-type gate struct {
-	now  *run // that goes on
-	next *run // that begins when it ends, if somebody wants it
-}
-
-// run is one reading, for all who wait for it.
-type run struct {
-	done   chan struct{}
-	err    error
-	polled bool // it was due, and is not only a look
-}
-
-// join returns the reading that serves somebody who asks now. Whoever looks wants
-// one that has not begun yet; to a poll one that goes on is as good.
-func (r *Readings) join(id store.ID, poll bool) *run {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	g := r.gates[id]
-	switch {
-	case g == nil:
-		g = &gate{now: &run{done: make(chan struct{}), polled: poll}}
-		r.gates[id] = g
-		r.begin(id, g)
-		return g.now
-	case poll:
-		return g.now
-	case g.next == nil:
-		g.next = &run{done: make(chan struct{})}
-	}
-	return g.next
-}
-
-// begin starts the reading that a gate is at. The caller holds the lock.
-func (r *Readings) begin(id store.ID, g *gate) {
-	r.underway.Go(func() {
-		current := g.now
-		current.err = r.read(r.ctx, id, current.polled)
-		close(current.done)
-		r.mu.Lock()
-		defer r.mu.Unlock()
-		if g.now, g.next = g.next, nil; g.now == nil {
-			delete(r.gates, id)
-			return
-		}
-		r.begin(id, g)
-	})
-}
-
-// wait waits for a reading, or until the context ends.
-func (u *run) wait(ctx context.Context) error {
-	select {
-	case <-u.done:
-		return u.err
-	case <-ctx.Done():
-		return context.Cause(ctx)
-	}
-}
-
-// poll reads a calendar whose time has come.
+// poll reads a calendar whose time has come; a reading that goes on is as good.
 func (r *Readings) poll(ctx context.Context, id store.ID) error {
-	return r.join(id, true).wait(ctx)
+	_, err := r.runs.Current(id, r.reader(id, true)).Wait(ctx)
+	return err
+}
+
+// reader reads a calendar, because its time has come or only for a look.
+func (r *Readings) reader(id store.ID, polled bool) func(context.Context) (struct{}, error) {
+	return func(ctx context.Context) (struct{}, error) { return struct{}{}, r.read(ctx, id, polled) }
 }
 
 // Look reads the calendars that block a staff member once more, all at the same
@@ -153,13 +96,14 @@ func (r *Readings) Look(ctx context.Context, within time.Duration, staff store.I
 	ctx, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
 
-	runs := make([]*run, len(list))
+	runs := make([]*together.Run[struct{}], len(list))
 	for i, id := range list {
-		runs[i] = r.join(id, false)
+		runs[i] = r.runs.Next(id, r.reader(id, false))
 	}
 	allRead = true
 	for _, u := range runs {
-		allRead = u.wait(ctx) == nil && allRead
+		_, err := u.Wait(ctx)
+		allRead = err == nil && allRead
 	}
 	return allRead, nil
 }

@@ -101,6 +101,8 @@ type Niche struct {
 	hub      *live.Hub
 	counts   *footfall.Counts
 
+	clients  *client.Client
+	bookings *booking.Bookings
 	readings *reading.Readings
 	links    *link.Links
 	runner   *work.Runner
@@ -162,10 +164,11 @@ func (n *Niche) start(s Settings) error {
 	out := outbox.New(outbox.Settings{Noted: fared.Wrote, DB: n.db, Writer: links.Writer, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now})
 	n.readings = reading.New(ctx, reading.Settings{DB: n.db, Links: links, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Poll: s.Poll, Wake: runner.Wake,
 		Refused: mails.KeyRefused, Clashed: mails.Clashed, Noted: fared.Read})
-	bookings := booking.New(booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake, Tell: mails.Booked,
+	bookings := booking.New(ctx, booking.Settings{DB: n.db, Look: n.readings.Look, Hub: n.hub, Now: s.Now, Wake: runner.Wake, Tell: mails.Booked,
 		PayWithin: payment.Hold,
 		Seal:      keeper.Derive})
 	payments := payment.New(payment.Settings{DB: n.db, Bookings: bookings, Gateways: gateways, Hosts: runner.Hosts, Hub: n.hub, Log: s.Log, Now: s.Now, Wake: runner.Wake})
+	n.bookings = bookings
 	bookings.Charge, bookings.Refund = payments.Charge, payments.Refund
 	mails.Declined = bookings.Declined
 	out.Follow, out.Tell = bookings.Follow, mails.CopyChanged
@@ -196,11 +199,11 @@ func (n *Niche) start(s Settings) error {
 		return err
 	}
 	shared := &api.Links{DB: n.db, Links: links, Runner: runner, Hub: n.hub, Log: s.Log, Now: s.Now, Quiet: proofs.Quiet}
-	clients := client.New(client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Hub: n.hub, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now})
-	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, First: clients.First, Framing: n.framing},
+	n.clients = client.New(ctx, client.Settings{DB: n.db, Bookings: bookings, Payments: payments, Footfall: counts, Files: kept, Hub: n.hub, Outbound: outside, Messages: mails, Wake: runner.Wake, Sign: func(text string) string { return keeper.Derive("form", text) }, Home: func() string { return mails.Home }, Limits: limits, Log: s.Log, Now: s.Now})
+	handler := api.New(api.Settings{People: who, Hub: n.hub, Counters: counters, Log: s.Log, Now: s.Now, Secure: secure, Host: host, Proxies: s.Proxies, Limits: limits, Metrics: s.Token, Version: s.Version, Moved: n.moved, First: n.clients.First, Framing: n.framing},
 		desk.New(desk.Settings{DB: n.db, People: who, Links: shared, Runner: runner, Bookings: bookings, Proofs: proofs, Messages: mails, Gateways: gateways, Files: kept, Footfall: counts, Hub: n.hub, Outbound: outside, Log: s.Log, Now: s.Now, Secure: secure, About: about(s)}),
 		member.New(member.Settings{DB: n.db, People: who, Links: shared, Messages: mails, Bookings: bookings, Files: kept, Runner: runner, Hub: n.hub, Now: s.Now, Secure: secure}),
-		clients)
+		n.clients)
 	if err := n.prepare(ctx, s, links, who, bookings); err != nil {
 		cancel()
 		return err
@@ -437,6 +440,8 @@ func (n *Niche) Stop() error {
 	err := n.close(ctx)
 	n.cancel()
 	n.done.Wait()
+	n.clients.Wait()
+	n.bookings.Wait()
 	n.readings.Wait()
 	n.links.Wait()
 	return errors.Join(err, n.counts.Keep(context.Background(), n.db), n.db.Close())

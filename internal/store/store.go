@@ -18,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
@@ -51,6 +52,7 @@ var ErrBusy = errors.New("the database is busy")
 type DB struct {
 	write, read *gorm.DB
 	turn        *semaphore.Weighted
+	waiting     atomic.Int32
 	patience    time.Duration // how long a writer waits for its turn
 	lock        *os.File
 	Pulses      *Pulses // readings that were not written down
@@ -291,17 +293,23 @@ func (d *DB) Single(ctx context.Context, fn func(tx Tx) error) error {
 	return d.inTurn(ctx, func() error { return fn(Tx{d.write.WithContext(ctx), d.Pulses}) })
 }
 
+// Waiting returns how many wait for their turn to write.
+func (d *DB) Waiting() int { return int(d.waiting.Load()) }
+
 func (d *DB) inTurn(ctx context.Context, do func() error) error {
-	waiting, cancel := context.WithTimeout(ctx, d.patience)
+	patience, cancel := context.WithTimeout(ctx, d.patience)
 	defer cancel()
-	if err := d.turn.Acquire(waiting, 1); err != nil {
+	d.waiting.Add(1)
+	err := d.turn.Acquire(patience, 1)
+	d.waiting.Add(-1)
+	if err != nil {
 		if ctx.Err() != nil {
 			return fmt.Errorf("waiting to write: %w", ctx.Err())
 		}
 		return ErrBusy
 	}
 	defer d.turn.Release(1)
-	err := do()
+	err = do()
 	var fault sqlite3.Error
 	switch {
 	case err == nil:

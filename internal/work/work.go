@@ -102,6 +102,9 @@ func (r *Runner) Run(ctx context.Context) {
 	_ = work.Wait()
 }
 
+// pause is between two looks for work, so that a rush of news costs a look in a while only.
+const pause = 20 * time.Millisecond
+
 // shortest is how long the runner sleeps at least, unless it is woken.
 const shortest = 50 * time.Millisecond
 
@@ -114,13 +117,21 @@ func (r *Runner) await(ctx context.Context, work *errgroup.Group, next time.Dura
 	defer due.Stop()
 	asks := time.NewTimer(idle)
 	defer asks.Stop()
-	asked := false
+	rest := time.NewTimer(pause)
+	defer rest.Stop()
+	asked, woken, rested := false, false, false
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case <-r.wake:
-			return
+			if woken = true; rested {
+				return
+			}
+		case <-rest.C:
+			if rested = true; woken {
+				return
+			}
 		case <-due.C:
 			return
 		case <-r.ended:

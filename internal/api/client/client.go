@@ -3,13 +3,16 @@
 package client
 
 import (
+	"context"
 	"log/slog"
 	"net/http"
 	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/sync/semaphore"
 
+	"niche/core/span"
 	"niche/internal/allow"
 	"niche/internal/api"
 	"niche/internal/booking"
@@ -19,6 +22,7 @@ import (
 	"niche/internal/message"
 	"niche/internal/payment"
 	"niche/internal/store"
+	"niche/internal/together"
 )
 
 // Settings of the clients' part.
@@ -44,10 +48,29 @@ type Client struct {
 	Settings
 	taken    *allow.Table // bookings by mail address, by page and by booking
 	watching atomic.Int32 // how many wait for a start to be taken
+	looking  *semaphore.Weighted
+
+	// Answers that all share who ask for them at the same moment.
+	pages       *together.Runs[PageQuery, Page]
+	collections *together.Runs[collectionQuery, Collected]
+	days        *together.Runs[dayQuery, []span.Instant]
 }
 
-// New returns the clients' part.
-func New(s Settings) *Client { return &Client{Settings: s, taken: allow.New(20_000, s.Now)} }
+// rest is between two answers to the same question.
+const rest = 10 * time.Millisecond
+
+// New returns the clients' part, which answers until the context ends.
+func New(ctx context.Context, s Settings) *Client {
+	return &Client{Settings: s, taken: allow.New(20_000, s.Now), looking: semaphore.NewWeighted(1), pages: together.New[PageQuery, Page](ctx, rest),
+		collections: together.New[collectionQuery, Collected](ctx, rest), days: together.New[dayQuery, []span.Instant](ctx, rest)}
+}
+
+// Wait waits until no answer is under way. Nobody may ask any more.
+func (s *Client) Wait() {
+	s.pages.Wait()
+	s.collections.Wait()
+	s.days.Wait()
+}
 
 // Register adds the resources.
 func (s *Client) Register(r api.Routes) {

@@ -46,18 +46,26 @@ type CollectedService struct {
 const soon = 14
 
 // getCollection answers for all services of a collection at once.
-func (s *Client) getCollection(ctx context.Context, in *struct {
+func (s *Client) getCollection(ctx context.Context, in *collectionQuery) (*api.Body[Collected], error) {
+	return api.Answer(s.collected(ctx, in))
+}
+
+// collectionQuery says which collection is wanted, and how times are told.
+type collectionQuery struct {
 	SlugPath
 	Zone  string `query:"zone" doc:"The client's zone; the business's when empty."`
 	Clock string `query:"clock" enum:"12,24" default:"24"`
-}) (*api.Body[Collected], error) {
-	return api.Answer(s.collected(ctx, in.Slug, in.Zone, in.Clock))
 }
 
-// collected answers for all services of a collection, in the client's zone, or in the business's where that is empty.
-func (s *Client) collected(ctx context.Context, slug, zoneName, clock string) (Collected, error) {
+// collected answers for all services of a collection; all share that who ask for it at the same moment.
+func (s *Client) collected(ctx context.Context, in *collectionQuery) (Collected, error) {
+	return s.collections.Do(ctx, *in, func(ctx context.Context) (Collected, error) { return s.collect(ctx, in) })
+}
+
+// collect reads what a collection shows.
+func (s *Client) collect(ctx context.Context, in *collectionQuery) (Collected, error) {
 	db := s.DB.Read(ctx)
-	c, err := db.CollectionBySlug(slug)
+	c, err := db.CollectionBySlug(in.Slug)
 	if err == nil && c.ArchivedAt > 0 {
 		err = store.ErrNotFound
 	}
@@ -73,8 +81,8 @@ func (s *Client) collected(ctx context.Context, slug, zoneName, clock string) (C
 		return Collected{}, err
 	}
 	zone := home
-	if zoneName != "" {
-		if zone, err = hours.LoadZone(zoneName); err != nil {
+	if in.Zone != "" {
+		if zone, err = hours.LoadZone(in.Zone); err != nil {
 			return Collected{}, api.Wrong("query.zone", err.Error())
 		}
 	}
@@ -116,7 +124,7 @@ func (s *Client) collected(ctx context.Context, slug, zoneName, clock string) (C
 				if err != nil {
 					return Collected{}, err
 				}
-				v := api.OfferView{In: words.In{Zone: zone, Twelve: clock == "12"}, Today: zone.DateAt(now), Length: service.Length}
+				v := api.OfferView{In: words.In{Zone: zone, Twelve: in.Clock == "12"}, Today: zone.DateAt(now), Length: service.Length}
 				for _, o := range q.Answer().OffersIn(always, 3) {
 					shown.Soonest = append(shown.Soonest, v.Start(o))
 				}

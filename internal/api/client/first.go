@@ -63,7 +63,7 @@ func (s *Client) First(ctx context.Context, path string, query url.Values) (api.
 	if !ok {
 		return api.FirstShown{}, false
 	}
-	c, err := s.collected(ctx, slug, "", clock)
+	c, err := s.collected(ctx, &collectionQuery{SlugPath: SlugPath{slug}, Clock: clock})
 	if err != nil {
 		return api.FirstShown{}, false
 	}

@@ -130,7 +130,13 @@ func (s *Client) getPage(ctx context.Context, in *PageQuery) (*api.Body[Page], e
 	return api.Answer(s.page(ctx, in))
 }
 
+// page returns what a client sees, which all share who ask for it at the same moment.
 func (s *Client) page(ctx context.Context, in *PageQuery) (Page, error) {
+	return s.pages.Do(ctx, *in, func(ctx context.Context) (Page, error) { return s.lay(ctx, in) })
+}
+
+// lay reads what a page shows.
+func (s *Client) lay(ctx context.Context, in *PageQuery) (Page, error) {
 	w, err := s.wanted(s.DB.Read(ctx), in)
 	if err != nil {
 		return Page{}, err

@@ -2,11 +2,14 @@ package client
 
 import (
 	"context"
+	"slices"
 	"time"
 
+	"niche/core/hours"
 	"niche/core/span"
 	"niche/internal/api"
 	"niche/internal/live"
+	"niche/internal/schedule"
 )
 
 // Limits on waiting: how long one request waits, how often at most it looks, and how many may wait at the same
@@ -15,7 +18,7 @@ import (
 const (
 	watchTime    = 20 * time.Second
 	watchRest    = time.Second
-	mostWatchers = 200
+	mostWatchers = 1000
 )
 
 // WatchQuery says which start of a page is watched.
@@ -68,16 +71,41 @@ func (s *Client) watchStart(ctx context.Context, in *WatchQuery) (*api.Body[Watc
 	}
 }
 
-// offered reports whether a start is offered now.
+// dayQuery says of which starts it is asked whether they are offered: those of one date of the business's.
+type dayQuery struct {
+	PageQuery
+	date hours.LocalDate
+}
+
+// offered reports whether a start is offered now. All who watch starts of the same day share the look at it.
 func (s *Client) offered(ctx context.Context, in *PageQuery, start span.Instant) (bool, error) {
-	w, err := s.wanted(s.DB.Read(ctx), in)
+	zone, err := schedule.Zone(s.DB.Read(ctx))
 	if err != nil {
 		return false, err
 	}
-	day := w.home.DateAt(start)
-	q, err := s.question(w, day, day)
-	if err != nil {
-		return false, err
+	asked := dayQuery{*in, zone.DateAt(start)}
+	asked.From, asked.Zone, asked.Clock = "", "", ""
+	starts, err := s.days.Do(ctx, asked, func(ctx context.Context) ([]span.Instant, error) { return s.day(ctx, asked) })
+	return slices.Contains(starts, start), err
+}
+
+// day reads which starts are offered on a date. One day is looked at at a time, so that those who watch never slow down
+// those who book by more than that.
+func (s *Client) day(ctx context.Context, in dayQuery) (starts []span.Instant, err error) {
+	if err := s.looking.Acquire(ctx, 1); err != nil {
+		return nil, err
 	}
-	return len(q.Answer().OffersIn(span.For(start, 1), 1)) > 0, nil
+	defer s.looking.Release(1)
+	w, err := s.wanted(s.DB.Read(ctx), &in.PageQuery)
+	if err != nil {
+		return nil, err
+	}
+	q, err := s.question(w, in.date, in.date)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range q.Answer().Offers() {
+		starts = append(starts, o.At)
+	}
+	return starts, nil
 }
