@@ -111,15 +111,26 @@ func TestAddressesNeverDie(t *testing.T) {
 // An address that nobody has typed is made of the name, whatever letters that has.
 func TestAddressesAreMadeOfNames(t *testing.T) {
 	d := nichetest.OpenDesk(t, nil)
-	for name, want := range map[string]string{
-		"Überholung & Reparatur": "uberholung-reparatur",
-		"Accord à l’ancienne":    "accord-a-l-ancienne",
-		"  Tuning -- 2 hands ":   "tuning-2-hands",
-		"調律":                     "visit",
-		"Žluťoučký kůň":          "zlutoucky-kun",
+	long := strings.Repeat("very ", 22) + "long"
+	for _, c := range []struct{ name, want string }{
+		{"Überholung & Reparatur", "uberholung-reparatur"},
+		{"Accord à l’ancienne", "accord-a-l-ancienne"},
+		{"  Tuning -- 2 hands ", "tuning-2-hands"},
+		{"Žluťoučký kůň", "zlutoucky-kun"},
+		{"調律", "visit"},
+		{"オルガン", "visit-2"}, // another's is not taken
+		{"整調", "visit-3"},
+		{long, strings.Repeat("very-", 11) + "very"},
+		{long + "er", strings.Repeat("very-", 11) + "2"},
+		{strings.Repeat("long", 30), strings.Repeat("long", 15)},
 	} {
-		require.Equal(t, want, d.AddService(strings.TrimSpace(name), func(*desk.ServiceFields) {}).Slug)
+		made := d.AddService(strings.TrimSpace(c.name), func(*desk.ServiceFields) {})
+		require.Equal(t, c.want, made.Slug)
+		require.NoError(t, demo.NewClient(d.Address).Get(t.Context(), "/api/pages/"+made.Slug, nil))
 	}
+	var several desk.Collection
+	require.NoError(t, d.Post(t.Context(), "/api/collections", desk.CollectionFields{Title: "Zlutoucky kun", Parts: []desk.CollectionPart{{Services: []store.ID{d.Service.ID}}}}, &several))
+	require.Equal(t, "zlutoucky-kun-2", several.Slug)
 	var p *api.Problem
 	f := d.Service.ServiceFields
 	f.Name, f.Slug = "Another", "Not An Address"

@@ -98,38 +98,6 @@ func (f ServiceFields) weight(i int) int {
 	return 1
 }
 
-// takeSlug takes an address for a page: not one that another has, or had. The one that it has now goes on leading to it.
-func takeSlug(tx store.Tx, slug string, now store.FormerSlug) error {
-	same, err := tx.ServiceBySlug(slug)
-	if err == nil && (same.ID != now.ServiceID || now.ServiceID == 0) {
-		return api.Wrong("slug", fmt.Sprintf("The page of “%s” has this address already.", same.Name))
-	}
-	if err != nil && !store.IsMissing(err) {
-		return err
-	}
-	other, err := tx.CollectionBySlug(slug)
-	if err == nil && (other.ID != now.CollectionID || now.CollectionID == 0) {
-		return api.Wrong("slug", fmt.Sprintf("The page of “%s” has this address already.", other.Title))
-	}
-	if err != nil && !store.IsMissing(err) {
-		return err
-	}
-	former, err := tx.FormerSlug(slug)
-	if err == nil && (former.ServiceID != now.ServiceID || former.CollectionID != now.CollectionID) {
-		return api.Wrong("slug", "Another page had this address, and people may still have it: it leads there for ever.")
-	}
-	if err != nil && !store.IsMissing(err) {
-		return err
-	}
-	if err := tx.TakeSlug(slug); err != nil {
-		return err
-	}
-	if now.Slug == "" || now.Slug == slug {
-		return nil
-	}
-	return tx.KeepSlug(now)
-}
-
 // CollectionFields is what can be said of a collection.
 type CollectionFields struct {
 	Title string           `json:"title" minLength:"1" maxLength:"120"`
@@ -313,12 +281,6 @@ func (s *Desk) changeCollection(ctx context.Context, in *struct {
 
 func (s *Desk) saveCollection(ctx context.Context, id store.ID, over *store.Expected, f CollectionFields) (*api.Body[Collection], error) {
 	f.Title = strings.TrimSpace(f.Title)
-	if f.Slug == "" {
-		f.Slug = slugOf(f.Title)
-	}
-	if !slugShape.MatchString(f.Slug) {
-		return nil, api.Wrong("slug", "An address is made of small letters, digits and single hyphens.")
-	}
 	sites := []string{}
 	for i, site := range f.Sites {
 		origin, wrong := originOf(site)
@@ -341,7 +303,7 @@ func (s *Desk) saveCollection(ctx context.Context, id store.ID, over *store.Expe
 			}
 			before, deed = collectionFields(row), "changed"
 		}
-		if err := takeSlug(tx, f.Slug, store.FormerSlug{Slug: row.Slug, CollectionID: id, Since: now}); err != nil {
+		if f.Slug, err = takeSlug(tx, f.Slug, f.Title, store.FormerSlug{Slug: row.Slug, CollectionID: id, Since: now}); err != nil {
 			return err
 		}
 		if f.Staff != 0 {

@@ -7,13 +7,10 @@ import (
 	"net/http"
 	"net/url"
 	"reflect"
-	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 
 	"github.com/danielgtaylor/huma/v2"
-	"golang.org/x/text/unicode/norm"
 
 	"niche/core/question"
 	"niche/core/span"
@@ -276,27 +273,7 @@ func (s *Desk) changeService(ctx context.Context, in *struct {
 	return s.saveService(ctx, in.ID, over, in.Accepting, in.Body)
 }
 
-var slugShape = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
-
-// slugOf makes the last part of an address from a name: letters without their marks, and visit where none is left.
-func slugOf(name string) string {
-	plain := strings.Map(func(r rune) rune {
-		if unicode.Is(unicode.Mn, r) {
-			return -1
-		}
-		return r
-	}, norm.NFD.String(strings.ToLower(name)))
-	parts := strings.FieldsFunc(plain, func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
-	return cmp.Or(strings.Join(parts, "-"), "visit")
-}
-
 func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expected, accepting api.Accepting, f ServiceFields) (*api.Body[Service], error) {
-	if f.Slug == "" {
-		f.Slug = slugOf(f.Name)
-	}
-	if !slugShape.MatchString(f.Slug) {
-		return nil, api.Wrong("slug", "An address is made of small letters, digits and single hyphens.")
-	}
 	var next store.Service
 	if err := f.rules(&next); err != nil {
 		return nil, err
@@ -322,7 +299,7 @@ func (s *Desk) saveService(ctx context.Context, id store.ID, over *store.Expecte
 		if err := toldApart(tx, &store.Service{}, id, row.Name, f.Name); err != nil {
 			return err
 		}
-		if err := takeSlug(tx, f.Slug, store.FormerSlug{Slug: row.Slug, ServiceID: id, Since: span.At(s.Now())}); err != nil {
+		if f.Slug, err = takeSlug(tx, f.Slug, f.Name, store.FormerSlug{Slug: row.Slug, ServiceID: id, Since: span.At(s.Now())}); err != nil {
 			return err
 		}
 		if f.After.LeadTo != "" {
