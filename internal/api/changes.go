@@ -3,10 +3,11 @@ package api
 import (
 	"fmt"
 	"net/http"
-	"niche/internal/live"
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"niche/internal/live"
 )
 
 // heartbeat is how often an open stream of changes shows that it is alive.

@@ -169,6 +169,7 @@ const (
 	longestPause = time.Hour
 	noServer     = time.Hour
 	kept         = 90 * 24 * time.Hour // that a message was sent
+	keptCodes    = 24 * time.Hour      // the same of a code: whoever asked for it may never have become a client
 )
 
 // do tries to send one message.
@@ -305,7 +306,7 @@ func (m *Messages) letter(ctx context.Context, tx store.Tx, server store.MailSer
 // note keeps what has become of a message, and lets go of old ones.
 func (m *Messages) note(ctx context.Context, row store.Message, told ...telling) error {
 	err := m.DB.Write(context.WithoutCancel(ctx), func(tx store.Tx) error {
-		return errors.Join(tx.SaveMessage(row), m.overtook(tx, told), tx.ForgetMessages(span.At(m.Now().Add(-kept))))
+		return errors.Join(tx.SaveMessage(row), m.overtook(tx, told), tx.ForgetMessages(span.At(m.Now().Add(-kept))), tx.ForgetCodes(span.At(m.Now().Add(-keptCodes))))
 	})
 	m.Hub.Tell(live.Messages)
 	return err

@@ -182,6 +182,14 @@ func TestAMailAddressIsProved(t *testing.T) {
 	require.Contains(t, nichetest.Problem(t, ask("")).Errors[0].Message, "Several codes")
 	p.Pass(16 * time.Minute)
 	require.Contains(t, nichetest.Problem(t, ask(code)).Errors[0].Message, "has ended")
+	// Nothing of those who never became clients is kept for long.
+	p.Until("all codes went", func() bool { return p.Count("messages WHERE state = 'waiting'") == 0 })
+	p.Pass(25 * time.Hour)
+	p.SignIn(p.Address)
+	require.Error(t, try(""))
+	p.Until("older codes are forgotten", func() bool {
+		return p.Count("messages WHERE kind = 'code'") == 1 && p.Count("messages WHERE recipient = 'ben@clients.example'") == 0
+	})
 }
 
 // What no person has sent is no booking: a page has to be looked at first, for a moment and not for days.

@@ -117,6 +117,11 @@ func (t Tx) ForgetMessages(before span.Instant) error {
 	return t.db.Where("settled_at > 0 AND settled_at < ?", before).Delete(&Message{}).Error
 }
 
+// ForgetCodes forgets the codes for mail addresses that were settled before an instant.
+func (t Tx) ForgetCodes(before span.Instant) error {
+	return t.db.Where("kind = 'code' AND settled_at > 0 AND settled_at < ?", before).Delete(&Message{}).Error
+}
+
 // MessageCounts are the numbers of messages that need somebody.
 type MessageCounts struct {
 	Waiting int // whose last try failed, or that no mail server takes

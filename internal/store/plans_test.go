@@ -120,6 +120,7 @@ func TestTheHotStatementsUseIndexes(t *testing.T) {
 		ask(tx.CountMessages(5))
 		ask(tx.OneTimesOf(1, 5))
 		ask(tx.Versions([]Thing{Closures}))
+		note(tx.ForgetCodes(5))
 		note(tx.AddClaim(Claim{VisitID: 1, Subject: "staff:1", Start: 1, End: 2}))
 		require.Len(t, asked, 1, "the claim belongs to no visit: %v", asked)
 		return nil
