@@ -9,6 +9,7 @@
 package payment
 
 import (
+	"cmp"
 	"context"
 	"crypto/hmac"
 	"crypto/sha256"
@@ -258,7 +259,7 @@ func (p *Payments) settle(ctx context.Context, id store.ID, n Stands) error {
 		return nil
 	}
 	if n.Amount != row.Amount || n.Currency != row.Currency {
-		return fmt.Errorf("payment %d: the host tells of %d %s, and %d %s was asked for", id, n.Amount, n.Currency, row.Amount, row.Currency)
+		return fmt.Errorf("payment %d: %w: of %d %s, and %d %s was asked for", id, errOtherAmount, n.Amount, n.Currency, row.Amount, row.Currency)
 	}
 	ctx = context.WithoutCancel(ctx)
 	if row.State == store.PaymentOpen {
@@ -330,6 +331,17 @@ func (p *Payments) late(ctx context.Context, row store.Payment) error {
 	return err
 }
 
+// errOtherAmount says that a host tells of money that nobody has asked for.
+var errOtherAmount = errors.New("the host tells of another amount")
+
+// toldOf says in words why nothing is booked for what was paid.
+func toldOf(err error) string {
+	if errors.Is(err, errOtherAmount) {
+		return "It tells of another amount than was asked for."
+	}
+	return "It was paid there, and Niche could not go on with it."
+}
+
 // errSettled says that a payment was settled by another notice of the same.
 var errSettled = errors.New("the payment was settled meanwhile")
 
@@ -361,8 +373,19 @@ func (p *Payments) do(ctx context.Context, id store.ID) error {
 		return fmt.Errorf("working on payment %d: %w", id, err)
 	}
 	now := span.At(p.Now())
-	if row.State == store.PaymentOpen && now < row.HoldUntil {
-		return nil
+	switch row.State {
+	case store.PaymentOpen:
+		if now < row.HoldUntil {
+			return nil
+		}
+	case store.PaymentLapsed, store.PaymentRefundDue:
+	default:
+		// A notice has settled it since it was found due: nothing is to be asked any more.
+		if row.NextAt == store.Never {
+			return nil
+		}
+		row.NextAt, row.Error = store.Never, ""
+		return p.keep(ctx, row, row.State)
 	}
 	g, err := p.DB.Read(ctx).Gateway(store.Payments)
 	began, failedBefore := p.Now(), time.Time{}
@@ -385,11 +408,14 @@ func (p *Payments) do(ctx context.Context, id store.ID) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	was := row.State
+	was, unbooked := row.State, false
 	switch {
 	case err == nil && got.State == "paid" && was != store.PaymentRefundDue:
 		p.Hosts.Answered(host)
-		return p.settle(ctx, id, got)
+		if err = p.settle(ctx, id, got); err == nil {
+			return nil
+		}
+		row.PaidAt, unbooked = cmp.Or(row.PaidAt, now), true
 	case err == nil && got.State == "refunded" && was == store.PaymentRefundDue:
 		p.Hosts.Answered(host)
 		row.State, row.RefundedAt, row.NextAt, row.Error = store.PaymentRefunded, now, store.Never, ""
@@ -402,6 +428,9 @@ func (p *Payments) do(ctx context.Context, id store.ID) error {
 		err = &outbound.Error{Kind: outbound.BadAnswer, Doing: "asking a payment host", Status: http.StatusOK}
 	}
 	row.TriedAt, row.Error = now, words.OfGateway(err)
+	if unbooked {
+		row.Error = toldOf(err)
+	}
 	pause := work.Pause(firstPause, row.Attempts, longestPause)
 	if outbound.IsSilence(err) && p.Hosts.Silent(host, began, failedBefore, outbound.RetryAfter(err)) {
 		pause = 0
@@ -412,7 +441,7 @@ func (p *Payments) do(ctx context.Context, id store.ID) error {
 		p.Hosts.Answered(host)
 	}
 	row.NextAt = span.NotBefore(p.Now().Add(pause))
-	if was != store.PaymentRefundDue && now > row.HoldUntil.Add(askedFor) {
+	if was != store.PaymentRefundDue && row.PaidAt == 0 && now > row.HoldUntil.Add(askedFor) {
 		row.NextAt = store.Never // a notice is still heard
 	}
 	err = fmt.Errorf("working on payment %d: %w", id, err)

@@ -80,7 +80,8 @@ func (t Tx) PaymentsForward(now span.Instant) error {
 	return t.db.Exec("UPDATE payments SET next_at = MIN(next_at, ?) WHERE next_at < ? AND state <> 'open'", now, Never).Error
 }
 
-// UnrefundedPayments returns the payments that could not be paid back for longer than a while.
-func (t Tx) UnrefundedPayments(now span.Instant, while span.Minutes) ([]Payment, error) {
-	return rows[Payment](t.db.Where("state = ? AND error <> '' AND paid_at <= ?", PaymentRefundDue, now.Add(-while)).Order("id").Limit(most))
+// IdlePayments returns the payments that, for longer than a while, could not be paid back, or have been paid without that anything
+// could be booked for them.
+func (t Tx) IdlePayments(now span.Instant, while span.Minutes) ([]Payment, error) {
+	return rows[Payment](t.db.Where("next_at < 9000000000000000000 AND state IN ? AND error <> '' AND paid_at > 0 AND paid_at <= ?", []PaymentState{PaymentRefundDue, PaymentLapsed}, now.Add(-while)).Order("id").Limit(most))
 }
