@@ -34,7 +34,7 @@ func TestCollections(t *testing.T) {
 	var c desk.Collection
 	make := func(f desk.CollectionFields) error { return d.Post(t.Context(), "/api/collections", f, &c) }
 	parts := []desk.CollectionPart{{Heading: "At home", Services: []store.ID{d.Service.ID}}, {Heading: "On stage", Services: []store.ID{concert.ID, paused.ID, far.ID}}}
-	require.Equal(t, "slug", nichetest.Problem(t, make(desk.CollectionFields{Title: "Home tuning", Parts: parts})).Errors[0].Field, "a service has it")
+	require.Equal(t, "slug", nichetest.Problem(t, make(desk.CollectionFields{Title: "Home", Slug: "home-tuning", Parts: parts})).Errors[0].Field, "a service has it")
 	require.Equal(t, "parts[0].services[1]", nichetest.Problem(t, make(desk.CollectionFields{Title: "x", Parts: []desk.CollectionPart{{Services: []store.ID{1, 1}}}})).Errors[0].Field)
 	require.NoError(t, make(desk.CollectionFields{Title: "All we do", Intro: "Tuning and more.", Parts: parts}))
 	require.Equal(t, "/choose/all-we-do", c.Page)
