@@ -223,6 +223,7 @@ func TestItemsAreLeftAndPutOff(t *testing.T) {
 	require.Equal(t, []string{"Move it to Wed 4 Mar, 13:00", "Move it to Wed 4 Mar, 12:00"}, []string{ways.Items[0].Words, ways.Items[1].Words})
 	require.NoError(t, w.Post(ctx, fmt.Sprintf("/api/bookings/%d/move", w.bookings()[0]), api.Move{Start: ways.Items[0].Start, Staff: ways.Items[0].Staff.ID}, nil))
 	w.until("")
+	w.Until("it has moved outside", func() bool { return w.Copies(wednesday) == "read back" })
 	w.trouble.Always(http.MethodPut, nichetest.Fault{Unasked: true, Status: http.StatusInsufficientStorage})
 	_, err = w.Book(wednesday + "T10:00:00Z")
 	require.NoError(t, err)

@@ -1,6 +1,7 @@
 package message
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"github.com/google/uuid"
 
 	"niche/core/span"
+	"niche/internal/live"
 	"niche/internal/secret"
 	"niche/internal/store"
 )
@@ -299,6 +301,23 @@ func waitsForRoom(tx store.Tx, row store.Message, now span.Instant) (bool, error
 	}
 	at, err := tx.MeetingOf(k.VisitID)
 	return at.ID != 0 && at.Address == "", err
+}
+
+// waitForRoom keeps a message for a moment where it is better kept, and reports whether it did. That is seen in the
+// transaction that notes it: what has just been made brings the messages forward that wait by then.
+func (m *Messages) waitForRoom(ctx context.Context, row store.Message, now span.Instant) (wait bool, err error) {
+	if wait, err = waitsForRoom(m.DB.Read(ctx), row, now); err != nil || !wait {
+		return wait, err
+	}
+	err = m.DB.Write(ctx, func(tx store.Tx) error {
+		if wait, err = waitsForRoom(tx, row, now); err != nil || !wait {
+			return err
+		}
+		row.NextAt = now.Add(1)
+		return tx.SaveMessage(row)
+	})
+	m.Hub.Tell(live.Messages)
+	return wait, err
 }
 
 // RoomMade tells the clients of a visit where it is online, who were told of it before that was

@@ -206,13 +206,12 @@ func (m *Messages) do(ctx context.Context, id store.ID) error {
 		return errors.Join(m.note(ctx, settled(row, store.MessageOvertaken, now)), m.planned(ctx, row))
 	}
 	if row.BookingID != 0 {
-		wait, err := waitsForRoom(db, row, now)
+		wait, err := m.waitForRoom(ctx, row, now)
 		if err != nil {
 			return fmt.Errorf("sending message %d: %w", id, err)
 		}
 		if wait {
-			row.NextAt = now.Add(1)
-			return m.note(ctx, row)
+			return nil
 		}
 	}
 	host, send := store.MailHost, m.byMail

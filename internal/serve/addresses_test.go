@@ -120,9 +120,9 @@ func TestAddressesAreMadeOfNames(t *testing.T) {
 		{"調律", "visit"},
 		{"オルガン", "visit-2"}, // another's is not taken
 		{"整調", "visit-3"},
-		{long, strings.Repeat("very-", 11) + "very"},
-		{long + "er", strings.Repeat("very-", 11) + "2"},
-		{strings.Repeat("long", 30), strings.Repeat("long", 15)},
+		{long, strings.Repeat("very-", 15) + "very"},
+		{long + "er", strings.Repeat("very-", 15) + "2"},
+		{strings.Repeat("long", 30), strings.Repeat("long", 20)},
 	} {
 		made := d.AddService(strings.TrimSpace(c.name), func(*desk.ServiceFields) {})
 		require.Equal(t, c.want, made.Slug)

@@ -17,7 +17,7 @@ import (
 var slugShape = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // longestMade is how long an address that is made of a name may be, with its number.
-const longestMade = 60
+const longestMade = 80
 
 // slugOf makes the last part of an address from a name: letters without their marks, and visit where none is left. The nth that
 // is made of a name ends in its number, but for the first.
