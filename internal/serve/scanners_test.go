@@ -15,10 +15,10 @@ import (
 	"niche/internal/nichetest"
 )
 
-// dump is all that the database holds, table by table, but for what counts reading: that something was looked at.
+// dump is all that the database holds, table by table, but for what tells how hosts fare, who are asked all the time.
 func dump(d *nichetest.Desk) map[string][]string {
 	all := map[string][]string{}
-	for _, table := range d.List("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE '%\\_words%' ESCAPE '\\' AND name NOT IN ('calendars', 'hours', 'sessions') ORDER BY name") {
+	for _, table := range d.List("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE '%\\_words%' ESCAPE '\\' AND name NOT IN ('calendars', 'calendar_hours', 'host_hours', 'links', 'sessions') ORDER BY name") {
 		columns := strings.Join(d.List(fmt.Sprintf("SELECT 'quote(\"' || name || '\")' FROM pragma_table_info('%s')", table)), " || ' ' || ")
 		all[table] = d.List(fmt.Sprintf("SELECT %s FROM \"%s\" ORDER BY 1", columns, table))
 	}
