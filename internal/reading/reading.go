@@ -73,9 +73,9 @@ func (r *Readings) Queue() work.Queue {
 		}}
 }
 
-// poll reads a calendar whose time has come; a reading that goes on is as good.
+// poll reads a calendar whose time has come.
 func (r *Readings) poll(ctx context.Context, id store.ID) error {
-	_, err := r.runs.Current(id, r.reader(id, true)).Wait(ctx)
+	_, err := r.runs.Do(ctx, id, r.reader(id, true))
 	return err
 }
 

@@ -21,14 +21,8 @@ type Runs[K comparable, V any] struct {
 	rest     time.Duration   // between two runs for the same, so that a rush leaves the machine to others too
 	underway sync.WaitGroup
 
-	mu    sync.Mutex
-	gates map[K]*gate[V]
-}
-
-// gate lets one run go on at a time.
-type gate[V any] struct {
-	now  *Run[V] // that goes on, or has just ended
-	next *Run[V] // that begins then, after a rest, if somebody wants it
+	mu   sync.Mutex
+	next map[K]*Run[V] // of what is being worked at: the run that begins then, nil as long as nobody wants one
 }
 
 // Run is one piece of work, for all who wait for it.
@@ -42,7 +36,7 @@ type Run[V any] struct {
 // New returns runs, which go on until the context ends. Between two for the same there is a
 // rest, if somebody waits for the second.
 func New[K comparable, V any](ctx context.Context, rest time.Duration) *Runs[K, V] {
-	return &Runs[K, V]{ctx: ctx, rest: rest, gates: map[K]*gate[V]{}}
+	return &Runs[K, V]{ctx: ctx, rest: rest, next: map[K]*Run[V]{}}
 }
 
 // Wait waits until no run goes on. Nobody may ask any more.
@@ -57,31 +51,20 @@ func (r *Runs[K, V]) Do(ctx context.Context, key K, do func(context.Context) (V,
 // Next returns the run that begins next. It does what was asked for by whoever wanted it
 // first.
 func (r *Runs[K, V]) Next(key K, do func(context.Context) (V, error)) *Run[V] {
-	return r.join(key, do, false)
-}
-
-// Current returns the run that goes on or has just ended, or where there is none the one that
-// begins now: for those to whom what was so a moment ago is as good.
-func (r *Runs[K, V]) Current(key K, do func(context.Context) (V, error)) *Run[V] {
-	return r.join(key, do, true)
-}
-
-func (r *Runs[K, V]) join(key K, do func(context.Context) (V, error), current bool) *Run[V] {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	g := r.gates[key]
+	next, busy := r.next[key]
 	switch {
-	case g == nil:
-		g = &gate[V]{now: newRun(do)}
-		r.gates[key] = g
-		r.underway.Go(func() { r.workOff(key, g, g.now) })
-		return g.now
-	case current:
-		return g.now
-	case g.next == nil:
-		g.next = newRun(do)
+	case !busy:
+		now := newRun(do)
+		r.next[key] = nil
+		r.underway.Go(func() { r.workOff(key, now) })
+		return now
+	case next == nil:
+		next = newRun(do)
+		r.next[key] = next
 	}
-	return g.next
+	return next
 }
 
 func newRun[V any](do func(context.Context) (V, error)) *Run[V] {
@@ -89,10 +72,10 @@ func newRun[V any](do func(context.Context) (V, error)) *Run[V] {
 }
 
 // workOff does one run after the other, as long as somebody wants the next.
-func (r *Runs[K, V]) workOff(key K, g *gate[V], run *Run[V]) {
-	for run != nil {
+func (r *Runs[K, V]) workOff(key K, run *Run[V]) {
+	for {
 		run.work(r.ctx)
-		if run = r.follow(key, g, false); run == nil {
+		if !r.wanted(key) {
 			return
 		}
 		rested := time.NewTimer(r.rest)
@@ -101,23 +84,29 @@ func (r *Runs[K, V]) workOff(key K, g *gate[V], run *Run[V]) {
 		case <-r.ctx.Done():
 			rested.Stop()
 		}
-		run = r.follow(key, g, true)
+		run = r.take(key)
 	}
 }
 
-// follow returns the run that is wanted next, and once it begins makes it the one that goes
-// on. Where none is wanted, it forgets the gate.
-func (r *Runs[K, V]) follow(key K, g *gate[V], begins bool) *Run[V] {
+// wanted reports whether somebody wants a run after the one that has ended. If nobody does, nothing is
+// worked at any more.
+func (r *Runs[K, V]) wanted(key K) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	next := g.next
-	switch {
-	case next == nil:
-		delete(r.gates, key)
-	case begins:
-		g.now, g.next = next, nil
+	if r.next[key] == nil {
+		delete(r.next, key)
+		return false
 	}
-	return next
+	return true
+}
+
+// take takes the run that begins now: whoever asks from here on wants another one.
+func (r *Runs[K, V]) take(key K) *Run[V] {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	run := r.next[key]
+	r.next[key] = nil
+	return run
 }
 
 // work does the work. A fault in it is an error to those who wait, as it would be to each of

@@ -43,7 +43,6 @@ func TestARushIsServedByTwoRuns(t *testing.T) {
 	begun, hold := make(chan struct{}), make(chan struct{})
 	first := runs.Next("page", func(context.Context) (int, error) { close(begun); <-hold; return int(worked.Add(1)), nil })
 	<-begun
-	require.Same(t, first, runs.Current("page", nil), "one that goes on is good enough for whoever says so")
 	again := func(context.Context) (int, error) { return int(worked.Add(1)), nil }
 	waiting := runs.Next("page", again)
 	for range 1000 {
