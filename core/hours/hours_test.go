@@ -38,6 +38,10 @@ func TestWallClocksBecomeInstants(t *testing.T) {
 		{"midnight is skipped", "America/Santiago", "2026-09-06", 0, "2026-09-06T04:00:00Z", "2026-09-06T04:00:00Z", "2026-09-06T04:00:00Z"},
 		{"the hour before midnight twice", "America/Havana", "2026-11-01", 30, "2026-11-01T04:30:00Z", "2026-11-01T05:30:00Z", "2026-11-01T04:30:00Z"},
 		{"a day that never was", "Pacific/Apia", "2011-12-30", 720, "2011-12-30T10:00:00Z", "2011-12-30T10:00:00Z", "2011-12-30T22:00:00Z"},
+		{"the last day of a leap year beyond what zones list", "Europe/Dublin", "2040-12-31", 540, "2040-12-31T09:00:00Z", "2040-12-31T09:00:00Z", "2040-12-31T09:00:00Z"},
+		{"the same in summer", "Australia/Sydney", "2044-12-31", 540, "2044-12-30T22:00:00Z", "2044-12-30T22:00:00Z", "2044-12-30T22:00:00Z"},
+		{"the first of the next", "America/New_York", "2041-01-01", 540, "2041-01-01T14:00:00Z", "2041-01-01T14:00:00Z", "2041-01-01T14:00:00Z"},
+		{"a jump far ahead", "Europe/Dublin", "2060-03-28", 90, "2060-03-28T01:00:00Z", "2060-03-28T01:00:00Z", "2060-03-28T01:30:00Z"},
 		{"a half-hour zone", "America/St_Johns", "2026-11-23", 540, "2026-11-23T12:30:00Z", "2026-11-23T12:30:00Z", "2026-11-23T12:30:00Z"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

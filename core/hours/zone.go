@@ -101,10 +101,20 @@ func (z Zone) Over(from, to LocalDate) Offsets {
 		_, offset := t.Zone()
 		_, end := t.ZoneBounds()
 		next := last
-		if !end.IsZero() && span.At(end) < last {
+		switch {
+		case end.IsZero() || span.At(end) >= last:
+		case span.At(end) > at:
 			next = span.At(end)
+		default:
+			// Beyond the years that a zone lists, the standard library ends a period with the 365th day of a year; on
+			// the 366th that lies before what it is asked for.
+			next = min(at+3600, last)
 		}
-		o.periods = append(o.periods, period{span.Between(at, next), int64(offset)})
+		if n := len(o.periods); n > 0 && o.periods[n-1].offset == int64(offset) {
+			o.periods[n-1].during = span.Between(o.periods[n-1].during.Start(), next)
+		} else {
+			o.periods = append(o.periods, period{span.Between(at, next), int64(offset)})
+		}
 		if next >= last {
 			return o
 		}

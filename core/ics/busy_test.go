@@ -181,7 +181,7 @@ func TestRulesAgreeWithAnIndependentExpander(t *testing.T) {
 		case "MONTHLY":
 			by = append(by, ";BYDAY=2TU,-1FR", ";BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1,1")
 		case "YEARLY":
-			by = append(by, ";BYDAY=20MO", ";BYWEEKNO=1,20,-1;BYDAY=MO,SU", ";BYWEEKNO=53;BYDAY=FR;WKST=SU", ";BYMONTH=3;BYDAY=-1SU", ";BYYEARDAY=1,-1")
+			by = append(by, ";BYDAY=20MO", ";BYWEEKNO=1,20,-1;BYDAY=MO,SU", ";BYMONTH=3;BYDAY=-1SU", ";BYYEARDAY=1,-1")
 		case "WEEKLY":
 			by = []string{"", ";BYDAY=MO,WE", ";WKST=SU;BYDAY=SU,TU"}
 		}
@@ -221,6 +221,42 @@ func TestRulesAgreeWithAnIndependentExpander(t *testing.T) {
 		}
 		require.Equal(t, want, spans, rule)
 	})
+}
+
+// Weeks are numbered as RFC 5545, section 3.3.10 (BYWEEKNO) has it, from whichever day they begin: the first has four days and more of the year,
+// so that the fourth of January lies in it. The independent expander takes years of 52 weeks for longer ones.
+func TestWeeksAreNumberedFromAnyDay(t *testing.T) {
+	days := []string{"SU", "MO", "TU", "WE", "TH", "FR", "SA"}
+	for begins, name := range days {
+		first := func(year int) time.Time {
+			fourth := time.Date(year, 1, 4, 10, 0, 0, 0, time.UTC)
+			return fourth.AddDate(0, 0, -(int(fourth.Weekday())-begins+7)%7)
+		}
+		for _, week := range []int{1, 20, 52, 53, -1, -53} {
+			var want []string
+			for year := 2019; year <= 2050; year++ {
+				weeks := int(first(year+1).Sub(first(year)).Hours()) / 24 / 7
+				number := week
+				if week < 0 {
+					number = weeks + 1 + week
+				}
+				friday := first(year).AddDate(0, 0, 7*(number-1)+(5-begins+7)%7)
+				if number >= 1 && number <= weeks && friday.Year() >= 2021 && friday.Year() <= 2048 {
+					want = append(want, friday.Format("2006-01-02"))
+				}
+			}
+			rule := fmt.Sprintf("FREQ=YEARLY;BYWEEKNO=%d;BYDAY=FR;WKST=%s", week, name)
+			got, err := ics.ReadBusy(strings.NewReader(calendar(event("DTSTART:20200101T100000Z|DURATION:PT1M|RRULE:"+rule))), scope(t, "2021-01-01T00:00:00Z", "2049-01-01T00:00:00Z"))
+			require.NoError(t, err)
+			var dates []string
+			for _, e := range got.Events {
+				for _, o := range e.Occurrences {
+					dates = append(dates, o.During.Start().Time().UTC().Format("2006-01-02"))
+				}
+			}
+			require.Equal(t, want, dates, rule)
+		}
+	}
 }
 
 // Rules by hours and minutes pick what looking at every minute picks.

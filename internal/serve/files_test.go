@@ -125,6 +125,7 @@ func TestATrialGoesThroughEverythingAndLeavesNothing(t *testing.T) {
 	require.NoError(t, o.Payments.Pay(b.Pay.At[strings.LastIndex(b.Pay.At, "/")+1:], false))
 	trial := stands()
 	require.Equal(t, "pending", finder{p.Desk}.shown(trial.Booking).Status, "it waits for an answer")
+	p.Until("that is told", func() bool { return len(p.heard(nichetest.Mail)) == 1 })
 	require.NoError(t, p.Post(t.Context(), fmt.Sprintf("/api/bookings/%d/decision", trial.Booking), desk.Decision{Accept: true}, nil))
 	p.Until("all of it stands", func() bool {
 		list, _ := o.Rooms.Rooms()

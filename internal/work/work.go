@@ -44,6 +44,7 @@ type Runner struct {
 	queues []Queue
 	found  []found      // by the last look, and not started; this and the next of Run alone
 	looked span.Instant // when work was last looked for
+	hasty  int          // how many looks there were in a row without a pause
 
 	mu       sync.Mutex
 	underway map[job]*course
@@ -102,8 +103,12 @@ func (r *Runner) Run(ctx context.Context) {
 	_ = work.Wait()
 }
 
-// pause is between two looks for work, so that a rush of news costs a look in a while only.
-const pause = 20 * time.Millisecond
+// News is looked after at once, but in a rush of it, after so many looks in a row with no pause between: then a look in a
+// while is enough.
+const (
+	pause = 20 * time.Millisecond
+	rush  = 16
+)
 
 // shortest is how long the runner sleeps at least, unless it is woken.
 const shortest = 50 * time.Millisecond
@@ -125,13 +130,15 @@ func (r *Runner) await(ctx context.Context, work *errgroup.Group, next time.Dura
 		case <-ctx.Done():
 			return
 		case <-r.wake:
-			if woken = true; rested {
+			if woken = true; rested || r.hasty < rush {
+				r.hasty++
 				return
 			}
 		case <-rest.C:
 			if rested = true; woken {
 				return
 			}
+			r.hasty = 0
 		case <-due.C:
 			return
 		case <-r.ended:
