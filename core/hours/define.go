@@ -85,16 +85,17 @@ type Turn struct {
 // that counts at its start; a zone that never changed began in 1970.
 func (z Zone) Changes(in span.Span) (list []Turn) {
 	for at := in.Start(); ; {
-		start, end := at.Time().In(z.Location()).ZoneBounds()
+		start, _ := at.Time().In(z.Location()).ZoneBounds()
 		turn := Turn{Change: Change{Offset: z.offset(at)}, Before: z.offset(at)}
 		if !start.IsZero() {
 			turn.At, turn.Before = span.At(start), z.offset(span.At(start)-1)
 		}
-		list = append(list, turn)
-		if end.IsZero() || span.At(end) >= in.End() {
+		if len(list) == 0 || turn.Before != turn.Offset && turn != list[len(list)-1] {
+			list = append(list, turn)
+		}
+		if at = z.until(at); at >= in.End() {
 			return list
 		}
-		at = span.At(end)
 	}
 }
 

@@ -54,6 +54,17 @@ func TestWallClocksBecomeInstants(t *testing.T) {
 	}
 }
 
+// Two changes a year are found, as far ahead as anybody looks.
+func TestChangesFarAheadAreFound(t *testing.T) {
+	for _, name := range []string{"Europe/Dublin", "America/New_York", "Australia/Sydney"} {
+		list := zone(t, name).Changes(span.Between(span.At(time.Date(2036, 6, 1, 0, 0, 0, 0, time.UTC)), span.At(time.Date(2061, 6, 1, 0, 0, 0, 0, time.UTC))))
+		require.Equal(t, 51, len(list), name)
+		for i, c := range list {
+			require.NotEqual(t, c.Before, c.Offset, "%s %d", name, i)
+		}
+	}
+}
+
 // The three readings agree with the clock read back, in every zone, at every
 // quarter of an hour around every jump of four years.
 func TestInstantsReadBackAsTheirWallClock(t *testing.T) {

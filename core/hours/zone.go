@@ -3,6 +3,7 @@ package hours
 import (
 	_ "embed"
 	"fmt"
+	"math"
 	"strings"
 	"sync"
 	"time"
@@ -97,29 +98,31 @@ func (z Zone) Over(from, to LocalDate) Offsets {
 	first, last := instantOf(from, 0, 0)-far-86400, instantOf(to, 0, 0)+far+2*86400
 	o := Offsets{make([]period, 0, 4)}
 	for at := first; ; {
-		t := at.Time().In(z.Location())
-		_, offset := t.Zone()
-		_, end := t.ZoneBounds()
-		next := last
-		switch {
-		case end.IsZero() || span.At(end) >= last:
-		case span.At(end) > at:
-			next = span.At(end)
-		default:
-			// Beyond the years that a zone lists, the standard library ends a period with the 365th day of a year; on
-			// the 366th that lies before what it is asked for.
-			next = min(at+3600, last)
-		}
-		if n := len(o.periods); n > 0 && o.periods[n-1].offset == int64(offset) {
+		offset, next := int64(z.offset(at)), min(z.until(at), last)
+		if n := len(o.periods); n > 0 && o.periods[n-1].offset == offset {
 			o.periods[n-1].during = span.Between(o.periods[n-1].during.Start(), next)
 		} else {
-			o.periods = append(o.periods, period{span.Between(at, next), int64(offset)})
+			o.periods = append(o.periods, period{span.Between(at, next), offset})
 		}
 		if next >= last {
 			return o
 		}
 		at = next
 	}
+}
+
+// until returns up to when the zone's clocks have the offset that they have at an instant: a change of it, or a moment at
+// which there may be none. Beyond the years that a zone lists, the standard library ends a period with the 365th day of a year, which on
+// the 366th lies before what it is asked for.
+func (z Zone) until(at span.Instant) span.Instant {
+	_, end := at.Time().In(z.Location()).ZoneBounds()
+	switch {
+	case end.IsZero():
+		return math.MaxInt64
+	case span.At(end) <= at:
+		return at + 3600
+	}
+	return span.At(end)
 }
 
 // instantOf returns the instant at which a clock that is offset seconds ahead
