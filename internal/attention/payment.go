@@ -19,7 +19,7 @@ var refunds = kind{"refund", "money to settle", func(l look) (list []Item, err e
 		i.Words = fmt.Sprintf("It should have gone back to a client: %s. The payment host: %s It is asked again by itself. There the payment is known as %s.", p.Why, p.Error, p.Key)
 		if p.State == store.PaymentLapsed {
 			i.Title = words.Money(p.Amount, p.Currency) + " was paid, and nothing is booked for it"
-			i.Words = fmt.Sprintf("The payment host: %s It is asked again by itself. There the payment is known as %s.", p.Error, p.Key)
+			i.Words = fmt.Sprintf("The payment host: %s Once it is paid back there, or can be booked, this goes: it is asked again by itself. There the payment is known as %s.", p.Error, p.Key)
 		}
 		list = append(list, i)
 	}

@@ -279,6 +279,32 @@ func (b *Bookings) hold(ctx context.Context, r Request, moved, draft store.Booki
 	return h, reasons, err
 }
 
+// rush is how many must wait to write for claims to be asked before the rules are.
+const rush = 4
+
+// allTaken reports whether claims alone refuse a start, whoever is picked. While many wait, whoever comes too late
+// so costs them less of their time: other reasons may hold besides, and are not looked for.
+func allTaken(tx store.Tx, a schedule.Asked, start span.Instant) (bool, error) {
+	if a.Service.Places > 1 || len(a.Staff) == 0 {
+		return false, nil
+	}
+	rules := schedule.Rules(a.Service, 0)
+	rules.Length = cmp.Or(a.Length, rules.Length)
+	subjects := make([]store.Subject, len(a.Staff))
+	for i, s := range a.Staff {
+		subjects[i] = store.StaffSubject(s.ID)
+	}
+	claims, err := tx.ClaimsOn(subjects, rules.Occupied(start), nil)
+	taken := map[store.Subject]bool{}
+	for _, c := range claims {
+		taken[c.Subject] = true
+	}
+	if rules.Staffing == offer.AllOfThem {
+		return len(taken) > 0, err
+	}
+	return len(taken) == len(subjects), err
+}
+
 // confirm settles a hold, unless the rules refuse it by what is known now. How it
 // was decided is kept as a case.
 func (b *Bookings) confirm(ctx context.Context, h *hold, r Request, moved store.Booking, allRead bool,

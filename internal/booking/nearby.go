@@ -87,29 +87,3 @@ func (b *Bookings) around(tx store.Tx, r Request, moved store.Booking) (offer.An
 	}
 	return q.Answer(), a.Staff, nil
 }
-
-// rush is how many must wait to write for claims to be asked before the rules are.
-const rush = 4
-
-// allTaken reports whether claims alone refuse a start, whoever is picked. While many wait, whoever comes too late
-// so takes a tenth of their time: other reasons may hold besides, and are not looked for.
-func allTaken(tx store.Tx, a schedule.Asked, start span.Instant) (bool, error) {
-	if a.Service.Places > 1 || len(a.Staff) == 0 {
-		return false, nil
-	}
-	rules := schedule.Rules(a.Service, 0)
-	rules.Length = cmp.Or(a.Length, rules.Length)
-	subjects := make([]store.Subject, len(a.Staff))
-	for i, s := range a.Staff {
-		subjects[i] = store.StaffSubject(s.ID)
-	}
-	claims, err := tx.ClaimsOn(subjects, rules.Occupied(start), nil)
-	taken := map[store.Subject]bool{}
-	for _, c := range claims {
-		taken[c.Subject] = true
-	}
-	if rules.Staffing == offer.AllOfThem {
-		return len(taken) > 0, err
-	}
-	return len(taken) == len(subjects), err
-}

@@ -17,6 +17,7 @@ import (
 	"niche/internal/demo"
 	"niche/internal/nichetest"
 	"niche/internal/serve"
+	"niche/internal/standin/payments"
 	"niche/internal/store"
 )
 
@@ -134,6 +135,25 @@ func TestPayingDoesNotDecideWhatNobodyCouldRead(t *testing.T) {
 
 // A host that tells of money that nobody asked for is not believed, not asked without a pause, and told of; the start is free in time.
 func TestMoneyThatFitsNoVisitIsToldOf(t *testing.T) {
+	t.Run("until it can be booked", func(t *testing.T) {
+		fitsNoVisit(t, "paid", func(d *nichetest.Desk, _ *nichetest.Services, _ string) {
+			d.Exec("UPDATE payments SET amount = amount - 100")
+		})
+	})
+	t.Run("until it is paid back there", func(t *testing.T) {
+		fitsNoVisit(t, "closed", func(d *nichetest.Desk, o *nichetest.Services, key string) {
+			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, "http://"+o.Host+"/payments/payments/"+key+"/refund", nil)
+			require.NoError(t, err)
+			req.Header.Set("Authorization", "Bearer "+payments.Key)
+			res, err := http.DefaultClient.Do(req)
+			require.NoError(t, err)
+			require.NoError(t, res.Body.Close())
+			require.Equal(t, http.StatusOK, res.StatusCode)
+		})
+	})
+}
+
+func fitsNoVisit(t *testing.T, becomes string, settle func(d *nichetest.Desk, o *nichetest.Services, key string)) {
 	d, o := open(t)
 	b, err := d.Book("2026-03-04T10:00:00Z")
 	require.NoError(t, err)
@@ -155,10 +175,10 @@ func TestMoneyThatFitsNoVisitIsToldOf(t *testing.T) {
 	}
 	require.Empty(t, told())
 	d.Pass(2 * time.Hour)
-	require.Equal(t, []string{"€96.00 was paid, and nothing is booked for it. The payment host: It tells of another amount than was asked for. It is asked again by itself. There the payment is known as " + key(b) + "."}, told())
-	d.Exec("UPDATE payments SET amount = amount - 100")
+	require.Equal(t, []string{"€96.00 was paid, and nothing is booked for it. The payment host: It tells of another amount than was asked for. Once it is paid back there, or can be booked, this goes: it is asked again by itself. There the payment is known as " + key(b) + "."}, told())
+	settle(d, o, key(b))
 	d.Pass(time.Hour)
-	d.Until("it is booked after all", func() bool { return d.Count("payments WHERE state = 'paid'") == 1 })
+	d.Until("that is seen", func() bool { return d.Count("payments WHERE state = '"+becomes+"'") == 1 })
 	require.Empty(t, told())
 }
 

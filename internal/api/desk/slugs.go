@@ -36,8 +36,10 @@ func slugOf(name string, nth int) string {
 	made := cmp.Or(strings.Join(parts, "-"), "visit")
 	if most := longestMade - len(number); len(made) > most {
 		// It ends with a whole word, where it has more than one.
-		word := strings.LastIndexByte(made[:most+1], '-')
-		made = made[:map[bool]int{true: word, false: most}[word > 0]]
+		if word := strings.LastIndexByte(made[:most+1], '-'); word > 0 {
+			most = word
+		}
+		made = made[:most]
 	}
 	return made + number
 }
